@@ -1,0 +1,3 @@
+module leanwicket.dev
+
+go 1.26

@@ -1,0 +1,178 @@
+package lifecycle
+
+import "slices"
+
+// attempt is the newest submission.
+type attempt struct {
+	number  int32 // 0: none yet
+	key     Key
+	button  int32
+	version string
+	tries   []tryState
+	outcome Outcome
+	unsure  bool  // a try ended unknown: timed out, broken or cancelled
+	repeats int32 // automatic ones since the last Submit or Retry
+	waited  bool  // the first pause since then has been said
+	adopted bool  // it was begun on an earlier page
+}
+
+// tryState is what has become of one sending of an attempt.
+type tryState uint8
+
+const (
+	tryInFlight tryState = iota
+	tryReplied
+	tryTimedOut
+	tryCancelled // by the applicant, by an overtaking reply, or left behind on an earlier page
+)
+
+// unsettled reports whether the newest attempt may or may not have been
+// applied, and nothing is on its way that would tell.
+func (s *Session) unsettled() bool {
+	return s.attempt.number > 0 && s.attempt.outcome == OutcomeOpen &&
+		s.activity != ActivitySending && s.activity != ActivityWaiting
+}
+
+func (s *Session) currentTry() int32 { return int32(len(s.attempt.tries)) }
+
+// begin copies the values into a new attempt and sends it.
+func (s *Session) begin(button int32) {
+	s.copyValues()
+	a := &s.attempt
+	number, old := a.number+1, a.key
+	*a = attempt{number: number, button: button, version: s.version, tries: a.tries[:0]}
+	a.key = s.seed.key(number)
+	if a.key == old { // a restored key that this seed makes too
+		a.key = s.seed.key(-number)
+	}
+	s.standing = OutcomeOpen
+	s.received = receivedMark{}
+	s.clearNext = false
+	s.endAccepted()
+	s.disarm(TimerSettle)
+	s.sendTry()
+}
+
+// again sends the same attempt once more: same key, same button, same values.
+func (s *Session) again() { s.sendTry() }
+
+func (s *Session) sendTry() {
+	a := &s.attempt
+	a.tries = append(a.tries, tryInFlight)
+	s.activity = ActivitySending
+	s.answers = s.appendSent(s.answers[:0])
+	s.emit(Effect{
+		Kind: EffectSend, Attempt: a.number, Try: s.currentTry(), Key: a.key,
+		Button: s.form.Buttons[a.button], Version: a.version, Values: s.answers,
+	})
+	s.arm(TimerSend, s.form.Submit.Timeout)
+}
+
+// copyValues keeps the values as they are now as those that are sent, and takes
+// the edited-since marks away.
+func (s *Session) copyValues() {
+	for g, group := range s.form.groups {
+		s.groups[g].sent = s.groups[g].sent[:0]
+		if s.has(int32(group), bitAsked) {
+			s.groups[g].sent = append(s.groups[g].sent, s.groups[g].now...)
+		}
+		s.freeRows(group)
+	}
+	for i := range s.allCells() {
+		c := &s.cells[i]
+		if c.bits&(bitAsked|bitLive) == bitAsked|bitLive {
+			c.sent = c.value
+			s.change(i, bitSent, bitEdited, c.rules)
+		} else {
+			c.sent = Value{}
+			s.change(i, 0, bitSent|bitEdited, c.rules)
+		}
+	}
+}
+
+// appendSent lists the values as sent: present ones, and absent ones that the
+// baseline has.
+func (s *Session) appendSent(to []Answer) []Answer {
+	for id := range s.form.Fields {
+		i := int32(id)
+		c := &s.cells[i]
+		switch {
+		case s.form.group[id] >= 0:
+		case s.form.Fields[id].Kind == KindRows:
+			to = s.appendSentRows(to, FieldID(id))
+		default:
+			changed := c.sent != s.effective(i, sideBase)
+			if changed || !c.sent.Absent() || s.form.Fields[id].Required && c.bits&bitSent != 0 {
+				to = append(to, Answer{Place{c.field, -1}, c.sent, changed})
+			}
+		}
+	}
+	return to
+}
+
+// appendSentRows lists a group: its head with the number of rows, and their
+// values. One difference in a group makes all of it changed.
+func (s *Session) appendSentRows(to []Answer, group FieldID) []Answer {
+	g := &s.groups[s.form.groupIndex[group]]
+	changed := !slices.Equal(g.sent, g.base)
+	for _, r := range g.sent {
+		for i := range s.cellsOf(r) {
+			changed = changed || s.cells[i].sent != s.effective(i, sideBase)
+		}
+	}
+	if len(g.sent) == 0 && !changed {
+		return to
+	}
+	to = append(to, Answer{Place{group, -1}, Number(int64(len(g.sent)), 0), changed})
+	for position, r := range g.sent {
+		for i := range s.cellsOf(r) {
+			c := &s.cells[i]
+			if !c.sent.Absent() || s.form.Fields[c.field].Required && c.bits&bitSent != 0 {
+				to = append(to, Answer{Place{c.field, int32(position)}, c.sent, changed})
+			}
+		}
+	}
+	return to
+}
+
+// sameAsSent reports whether values and button are those of the newest attempt.
+func (s *Session) sameAsSent(button int32) bool {
+	if s.attempt.number == 0 || s.attempt.button != button {
+		return false
+	}
+	return !s.eachDifference(func(int32) bool { return false })
+}
+
+// eachDifference calls do for every cell whose value is not the one sent, until
+// do says to stop; it reports whether it was stopped or, with a do that never
+// goes on, whether there was any difference.
+func (s *Session) eachDifference(goOn func(i int32) bool) bool {
+	for g, group := range s.form.groups {
+		now := s.groups[g].now
+		if !s.has(int32(group), bitAsked) {
+			now = nil
+		}
+		if !slices.Equal(now, s.groups[g].sent) && !goOn(int32(group)) {
+			return true
+		}
+	}
+	for i := range s.inOrder() {
+		c := &s.cells[i]
+		if s.form.Fields[c.field].Kind == KindRows || c.row >= 0 && !s.has(int32(s.form.group[c.field]), bitAsked) {
+			continue
+		}
+		if s.effective(i, sideNow) != c.sent && !goOn(i) {
+			return true
+		}
+	}
+	return false
+}
+
+// markDifferences marks what is on the screen and was not sent as edited since:
+// what is on the screen is what is wanted.
+func (s *Session) markDifferences() {
+	s.eachDifference(func(i int32) bool {
+		s.mark(i, bitEdited)
+		return true
+	})
+}

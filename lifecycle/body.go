@@ -1,0 +1,189 @@
+package lifecycle
+
+import (
+	"strconv"
+	"strings"
+	"unicode/utf8"
+)
+
+// node is a place in the tree of a body: an object's member.
+type node struct {
+	name     string
+	field    FieldID // -1: an object
+	always   bool    // the object is written even when it is empty
+	children []node
+}
+
+// growTree orders the fields as the objects and rows of a body.
+func (f *Form) growTree() {
+	f.tree = node{field: -1}
+	for id := range f.Fields {
+		at := &f.tree
+		path := f.Fields[id].Path
+		for {
+			name, rest, deeper := strings.Cut(path, "/")
+			if name == "*" { // the row itself: its members hang on the group
+				path = rest
+				continue
+			}
+			at = at.child(unescape(name))
+			if !deeper {
+				break
+			}
+			path = rest
+		}
+		at.field = FieldID(id)
+	}
+	for _, path := range f.Objects {
+		at := &f.tree
+		for name := range strings.SplitSeq(path, "/") {
+			if name != "*" {
+				at = at.child(unescape(name))
+			}
+		}
+		at.always = true
+	}
+}
+
+func (n *node) child(name string) *node {
+	for k := range n.children {
+		if n.children[k].name == name {
+			return &n.children[k]
+		}
+	}
+	n.children = append(n.children, node{name: name, field: -1})
+	return &n.children[len(n.children)-1]
+}
+
+// unescape undoes the escapes of a JSON Pointer (RFC 6901, section 4).
+func unescape(name string) string {
+	if !strings.Contains(name, "~") {
+		return name
+	}
+	return strings.ReplaceAll(strings.ReplaceAll(name, "~1", "/"), "~0", "~")
+}
+
+// AppendBody writes answers as the JSON body of a submission: a whole document,
+// or with PATCH the merge patch of what has changed (RFC 7396), in which what
+// was taken away is null.
+func (f *Form) AppendBody(to []byte, answers []Answer) []byte {
+	w := bodyWriter{form: f, patch: f.Submit.Method == "PATCH", answers: make(map[Place]Answer, len(answers))}
+	for _, a := range answers {
+		w.answers[a.Place] = a
+	}
+	to, _ = w.object(to, &f.tree, -1, true)
+	return to
+}
+
+type bodyWriter struct {
+	form    *Form
+	patch   bool
+	answers map[Place]Answer
+}
+
+// object writes the members that there are; it reports whether there was one.
+func (w *bodyWriter) object(to []byte, n *node, row int32, always bool) ([]byte, bool) {
+	start, first := len(to), true
+	to = append(to, '{')
+	for k := range n.children {
+		member := &n.children[k]
+		before := len(to)
+		if !first {
+			to = append(to, ',')
+		}
+		to = appendText(to, member.name)
+		to = append(to, ':')
+		written := false
+		if to, written = w.member(to, member, row); written {
+			first = false
+		} else {
+			to = to[:before]
+		}
+	}
+	if first && !always {
+		return to[:start], false
+	}
+	return append(to, '}'), true
+}
+
+func (w *bodyWriter) member(to []byte, n *node, row int32) ([]byte, bool) {
+	if n.field < 0 {
+		return w.object(to, n, row, n.always && !w.patch)
+	}
+	field := &w.form.Fields[n.field]
+	if w.form.group[n.field] < 0 {
+		row = -1
+	}
+	answer, present := w.answers[Place{n.field, row}]
+	switch {
+	case !present, w.patch && !answer.Changed:
+		return to, false
+	case field.Kind == KindRows:
+		return w.rows(to, n, int32(whole(answer.Value)))
+	case answer.Value.Absent() && field.Kind == KindBoolean && field.Required:
+		return append(to, "false"...), true
+	case answer.Value.Absent():
+		return append(to, "null"...), w.patch && row < 0
+	default:
+		return field.appendValue(to, answer.Value), true
+	}
+}
+
+func (w *bodyWriter) rows(to []byte, n *node, count int32) ([]byte, bool) {
+	if count == 0 {
+		return append(to, "null"...), w.patch
+	}
+	to = append(to, '[')
+	for row := range count {
+		if row > 0 {
+			to = append(to, ',')
+		}
+		to, _ = w.object(to, n, row, true)
+	}
+	return append(to, ']'), true
+}
+
+// appendValue writes one value as JSON.
+func (field *Field) appendValue(to []byte, v Value) []byte {
+	switch v.Kind {
+	case ValueNumber, ValueBoolean:
+		return append(to, v.String()...)
+	case ValueChoices:
+		to = append(to, '[')
+		for k, option := range v.Options() {
+			if k > 0 {
+				to = append(to, ',')
+			}
+			if field.Of == KindNumber || field.Of == KindInteger {
+				to = append(to, option...)
+			} else {
+				to = appendText(to, option)
+			}
+		}
+		return append(to, ']')
+	default:
+		return appendText(to, v.String())
+	}
+}
+
+// appendText writes a JSON string (RFC 8259, section 7); what is not UTF-8
+// becomes U+FFFD.
+func appendText(to []byte, s string) []byte {
+	to = append(to, '"')
+	for _, r := range s {
+		switch {
+		case r == '"' || r == '\\':
+			to = append(to, '\\', byte(r))
+		case r == '\n':
+			to = append(to, `\n`...)
+		case r < 0x20 || r == 0x2028 || r == 0x2029 || r == 0x7f:
+			to = append(to, `\u`...)
+			hex := strconv.FormatUint(uint64(r), 16)
+			to = append(to, "0000"[len(hex):]...)
+			to = append(to, hex...)
+		default:
+			to = utf8.AppendRune(to, r)
+		}
+	}
+	return append(to, '"')
+}

@@ -1,0 +1,43 @@
+package lifecycle
+
+// resolve chooses one side of a contested field: the applicant's edit stays, or
+// the newer saved value is taken in its place.
+func (s *Session) resolve(path string, choice Choice) error {
+	i, err := s.place(path)
+	if err != nil {
+		return err
+	}
+	if !s.has(i, bitContested) || !s.has(i, bitAsked) {
+		return errNoContest
+	}
+	if s.locked() {
+		return errLocked
+	}
+	s.unmark(i, bitContested)
+	if choice == ChooseMine {
+		return nil
+	}
+	s.beginEdit()
+	if group := s.cells[i].field; s.form.Fields[group].Kind == KindRows {
+		s.takeBaseRows(group)
+		s.editedRows(group)
+		return nil
+	}
+	s.take(i, s.cells[i].baseline)
+	s.edited(i)
+	return nil
+}
+
+// takeBaseRows replaces a group's rows by those that are saved.
+func (s *Session) takeBaseRows(group FieldID) {
+	base := s.groups[s.form.groupIndex[group]].base
+	s.setRows(group, base)
+	for _, r := range base {
+		for i := range s.cellsOf(r) {
+			s.take(i, s.cells[i].baseline)
+			s.reviseDependent(i)
+			s.unmark(i, bitContested)
+		}
+	}
+	s.freeRows(group)
+}

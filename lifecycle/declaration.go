@@ -1,0 +1,239 @@
+package lifecycle
+
+import "time"
+
+// FieldID is a field's place in Declaration.Fields.
+type FieldID int32
+
+// FieldKind is the kind of a field's answer.
+type FieldKind uint8
+
+// The kinds of fields.
+const (
+	KindText FieldKind = iota
+	KindNumber
+	KindInteger
+	KindBoolean
+	KindDate
+	KindTime
+	KindDateTime
+	KindChoice  // one of Options
+	KindChoices // any number of Options
+	KindFile
+	KindRows // a repeated group; its fields follow it, with * in their paths
+)
+
+var kindWords = [...]string{"text", "number", "integer", "boolean", "date", "time", "date-time", "choice", "choices", "file", "rows"}
+
+func (k FieldKind) String() string { return word(kindWords[:], k) }
+
+// ChoiceControl reports whether a control of this kind counts as left as soon
+// as it changes: there is no half-made choice.
+func (k FieldKind) ChoiceControl() bool {
+	switch k {
+	case KindBoolean, KindDate, KindTime, KindDateTime, KindChoice, KindChoices, KindFile:
+		return true
+	default:
+		return false
+	}
+}
+
+// Declaration is a form as plain tables. NewForm makes a Form of it.
+type Declaration struct {
+	Name  string
+	Title string
+	Lang  string // BCP 47; decides the decimal sign of typed numbers. Empty: en
+
+	Fields   []Field  // in the form's order
+	Objects  []string // paths of objects that a body always carries, even empty
+	Defaults []Answer // what the form opens with
+	Buttons  []string // the submit buttons; the first is Enter's
+
+	Prefill  PrefillPolicy
+	Submit   SubmitPolicy
+	Show     ShowPolicy
+	Accepted AcceptedPolicy
+	Leave    LeavePolicy
+
+	ServerNames []ServerName // the server's own names for fields
+	Texts       []MessageText
+}
+
+// Field is one declared answer, or the head of a repeated group.
+type Field struct {
+	Path string // JSON Pointer without the leading slash; * stands for any row
+	Kind FieldKind
+	Of   FieldKind // of a choice and of choices: the kind of the options
+
+	Label, Unit, Help, Placeholder, Autocomplete string
+
+	Private     bool // the value appears in no trace, draft or log
+	Required    bool // a body carries it even when it is absent (an unticked box as false)
+	Options     []Option
+	Constraints []Constraint
+	Asked       []Condition // any of them must hold; none: always asked
+	Check       CheckPolicy
+	Says        []CodeText
+	Samples     []string // values for the verifier, as typed
+}
+
+// Option is one of the values of a choice.
+type Option struct {
+	Value Value
+	Label string
+}
+
+// CodeText is what is said of an issue of this code at one field.
+type CodeText struct {
+	Code Code
+	Text string
+}
+
+// MessageText overrides what is said for one message.
+type MessageText struct {
+	Message MessageID
+	Text    string
+}
+
+// ServerName is the server's own name for a field.
+type ServerName struct{ Name, Path string }
+
+// CheckPolicy is a check over the network. The zero value is none.
+type CheckPolicy struct {
+	URL     string
+	Delay   time.Duration
+	Timeout time.Duration
+}
+
+// PrefillPolicy is where saved answers come from. No URL: nowhere.
+type PrefillPolicy struct {
+	URL     string
+	Needed  bool // no submit before it has arrived
+	Timeout time.Duration
+	Lock    bool // fields are locked until the first arrival
+	Ask     bool // an answer that meets an edit contests the field; else the edit is kept
+}
+
+// SubmitPolicy is where the form is sent, and how.
+type SubmitPolicy struct {
+	URL           string
+	Method        string // POST creates; PUT and PATCH replace
+	Timeout       time.Duration
+	Edit          bool // fields can be edited while sending; else they are locked
+	ResendTimes   int
+	ResendWait    time.Duration
+	ResendLongest time.Duration
+	HoldUnchanged bool
+}
+
+// Creates reports whether an accepted submission is a new record each time.
+func (p SubmitPolicy) Creates() bool { return p.Method != "PUT" && p.Method != "PATCH" }
+
+// ShowPolicy is when an issue is first shown.
+type ShowPolicy uint8
+
+// When an issue is first shown.
+const (
+	ShowBlur ShowPolicy = iota
+	ShowInput
+	ShowSubmit
+)
+
+// Then is what happens to the form after an acceptance.
+type Then uint8
+
+// What happens after an acceptance.
+const (
+	ThenKeep Then = iota
+	ThenClear
+	ThenAdopt
+	ThenNavigate
+)
+
+// AcceptedPolicy is what follows an acceptance.
+type AcceptedPolicy struct {
+	Then  Then
+	To    string        // with ThenNavigate; the driver fills {…} in
+	Lasts time.Duration // how long the success state stands; 0: until the next edit
+}
+
+// LeaveWhen is which work leaving asks about.
+type LeaveWhen uint8
+
+// Which work leaving asks about.
+const (
+	LeaveDirty LeaveWhen = iota
+	LeaveDirtyAndTouched
+	LeaveNever
+)
+
+// LeavePolicy is when leaving asks.
+type LeavePolicy struct {
+	When          LeaveWhen
+	AllowInFlight bool // an attempt in flight or unsettled does not ask
+}
+
+// ConstraintOp is the kind of a constraint.
+type ConstraintOp uint8
+
+// The constraints. Those of the first group have JSON Schema's meaning
+// (2020-12, validation vocabulary) on a present value.
+const (
+	OpRequired  ConstraintOp = iota // present; When narrows it
+	OpMinLength                     // Value: code points
+	OpMaxLength
+	OpPattern // Text: unanchored
+	OpFormat  // Text: email or uri
+	OpMinimum // Value: a number, date or time
+	OpMaximum
+	OpExclusiveMinimum
+	OpExclusiveMaximum
+	OpMultipleOf
+	OpEnum     // one of the field's options
+	OpMinItems // Value: rows or chosen options
+	OpMaxItems
+	OpTicked // const: true
+	OpEqual  // const: Value
+
+	OpGreaterThan // Other: the field it is compared with
+	OpAtLeast
+	OpLessThan
+	OpAtMost
+	OpEqualTo
+)
+
+var opWords = [...]string{
+	"required", "minLength", "maxLength", "pattern", "format", "minimum", "maximum",
+	"exclusiveMinimum", "exclusiveMaximum", "multipleOf", "enum", "minItems", "maxItems", "ticked", "const",
+	"greaterThan", "atLeast", "lessThan", "atMost", "equalTo",
+}
+
+func (op ConstraintOp) String() string { return word(opWords[:], op) }
+
+// Compares reports whether the constraint compares two fields.
+func (op ConstraintOp) Compares() bool { return op >= OpGreaterThan }
+
+// Constraint is one rule of a field.
+type Constraint struct {
+	Op    ConstraintOp
+	Value Value
+	Text  string
+	Other FieldID
+	When  []Condition // with OpRequired: any of them must hold; none: always
+	Say   string
+}
+
+// Condition holds when every clause holds.
+type Condition []Clause
+
+// Clause holds when any literal holds.
+type Clause []Literal
+
+// Literal says something of one field. A field inside rows means the same row.
+type Literal struct {
+	Field    FieldID
+	Values   []Value // the answer is one of these; with Present unused
+	Present  bool    // the answer is present
+	OrAbsent bool    // an absent answer satisfies it too
+	Negate   bool
+}

@@ -1,0 +1,25 @@
+// Package lifecycle is the core of Lean Wicket: what happens to an application
+// form from the moment it opens until it is left.
+//
+// A [Form] is declared once and shared. A [Session] is one applicant's work on
+// it. [Session.Apply] takes one [Event] and returns [Effect] values: what the
+// driver has to load, send, say or ask. The core does no I/O, reads no clock,
+// draws no random number and starts no goroutine, so the same form, seed and
+// events give the same states and effects, byte for byte.
+//
+//	form, err := lifecycle.NewForm(lifecycle.Declaration{
+//		Name:    "mooring-permit",
+//		Fields:  []lifecycle.Field{{Path: "vessel/name", Kind: lifecycle.KindText, Constraints: []lifecycle.Constraint{{Op: lifecycle.OpRequired}}}},
+//		Buttons: []string{"apply"},
+//	})
+//	if err != nil {
+//		return err
+//	}
+//	session, _ := lifecycle.Open(form, lifecycle.Seed{1})
+//	session.Apply(lifecycle.Edit("vessel/name", "Heron"))
+//	effects, err := session.Apply(lifecycle.Submit("apply"))
+//	// effects[0] is the Send: attempt 1, try 1, with its submission key and values.
+//
+// The words used here (baseline, touched, hold, attempt, try, settled, …) have
+// one meaning throughout the project; each type says what its word means.
+package lifecycle

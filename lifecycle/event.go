@@ -1,0 +1,217 @@
+package lifecycle
+
+import "time"
+
+// EventKind says what happened.
+type EventKind uint8
+
+// The events. The first group comes from the applicant, the second from
+// outside.
+const (
+	EventEdit EventKind = iota
+	EventBlur
+	EventSubmit
+	EventCancel
+	EventRetry
+	EventReset
+	EventAddRow
+	EventRemoveRow
+	EventMoveRow
+	EventRefresh
+	EventResolve
+	EventLeaveAsked
+	EventLeaveAnswered
+	EventReturned
+	EventRestored
+
+	EventLoaded
+	EventLoadFailed
+	EventChecked
+	EventCheckFailed
+	EventReplied
+	EventElapsed
+)
+
+var eventWords = [...]string{
+	"edit", "blur", "submit", "cancel", "retry", "reset", "add row", "remove row", "move row", "refresh",
+	"resolve", "leave asked", "leave answered", "returned", "restored",
+	"loaded", "load failed", "checked", "check failed", "replied", "elapsed",
+}
+
+func (k EventKind) String() string { return word(eventWords[:], k) }
+
+// FromApplicant reports whether the event is something the applicant did.
+func (k EventKind) FromApplicant() bool { return k < EventLoaded }
+
+// Event is one thing that happened. It is flat: a kind, and what that kind
+// needs. The functions below make one each.
+type Event struct {
+	Kind EventKind
+
+	Path      string // edit, blur, rows, resolve
+	Raw       string // edit: as typed
+	To        string // move row: the new place; leave asked: the destination
+	Button    string // submit
+	Choice    Choice
+	LeaveKind LeaveKind
+	Answer    LeaveAnswer
+
+	Request RequestID // loads and checks
+	Timer   TimerID
+	Attempt int32
+	Try     int32
+	Reply   *Reply
+
+	Values   []Answer // loaded
+	Version  string   // loaded; empty: unknown
+	Why      string   // load failed
+	Issues   []Entry  // checked
+	Restored *Restored
+}
+
+// RequestID names one load or check of a session. TimerID names one arming of
+// a timer. Both count up from 1.
+type (
+	RequestID uint32
+	TimerID   uint32
+)
+
+// Edit is typing at a field. Raw is the text as typed: "true" and "" for a box,
+// one option a line for several choices, the name for a file.
+func Edit(path, raw string) Event { return Event{Kind: EventEdit, Path: path, Raw: raw} }
+
+// Blur is leaving a field.
+func Blur(path string) Event { return Event{Kind: EventBlur, Path: path} }
+
+// Submit is pressing a submit button; the empty name is the first one, as
+// Enter presses it.
+func Submit(button string) Event { return Event{Kind: EventSubmit, Button: button} }
+
+// Cancel gives up the wait for checks, a reply or a repeat.
+func Cancel() Event { return Event{Kind: EventCancel} }
+
+// Retry sends an unsettled attempt again, or submits again after a denial.
+func Retry() Event { return Event{Kind: EventRetry} }
+
+// Reset returns the values to what was last known to be saved.
+func Reset() Event { return Event{Kind: EventReset} }
+
+// AddRow appends a row to a group.
+func AddRow(group string) Event { return Event{Kind: EventAddRow, Path: group} }
+
+// RemoveRow takes a row away: crew/0.
+func RemoveRow(row string) Event { return Event{Kind: EventRemoveRow, Path: row} }
+
+// MoveRow moves a row to another place in its group: crew/1 to crew/0.
+func MoveRow(row, to string) Event { return Event{Kind: EventMoveRow, Path: row, To: to} }
+
+// Refresh loads the saved answers again.
+func Refresh() Event { return Event{Kind: EventRefresh} }
+
+// Resolve chooses one side of a contested field.
+func Resolve(path string, choice Choice) Event {
+	return Event{Kind: EventResolve, Path: path, Choice: choice}
+}
+
+// LeaveAsked is the wish to go elsewhere.
+func LeaveAsked(to string, kind LeaveKind) Event {
+	return Event{Kind: EventLeaveAsked, To: to, LeaveKind: kind}
+}
+
+// LeaveAnswered answers the question at leaving.
+func LeaveAnswered(answer LeaveAnswer) Event {
+	return Event{Kind: EventLeaveAnswered, Answer: answer}
+}
+
+// Returned is the page coming back after it was gone, as from the browser's
+// back/forward cache.
+func Returned() Event { return Event{Kind: EventReturned} }
+
+// Restore brings back what an earlier page kept. It is the first event or none.
+func Restore(kept *Restored) Event { return Event{Kind: EventRestored, Restored: kept} }
+
+// Loaded is the answer to a Load.
+func Loaded(request RequestID, values []Answer, version string) Event {
+	return Event{Kind: EventLoaded, Request: request, Values: values, Version: version}
+}
+
+// LoadFailed is a Load that brought nothing; why is for the record.
+func LoadFailed(request RequestID, why string) Event {
+	return Event{Kind: EventLoadFailed, Request: request, Why: why}
+}
+
+// Checked is the answer to a Check: no entries means that it passed. An entry
+// without a path is about the checked field.
+func Checked(request RequestID, issues []Entry) Event {
+	return Event{Kind: EventChecked, Request: request, Issues: issues}
+}
+
+// CheckFailed is a Check that brought nothing.
+func CheckFailed(request RequestID) Event {
+	return Event{Kind: EventCheckFailed, Request: request}
+}
+
+// Replied is what a try brought.
+func Replied(attempt, try int32, reply *Reply) Event {
+	return Event{Kind: EventReplied, Attempt: attempt, Try: try, Reply: reply}
+}
+
+// Elapsed is a timer that has run out.
+func Elapsed(timer TimerID) Event { return Event{Kind: EventElapsed, Timer: timer} }
+
+// Answer is one field's value in a body: sent, loaded or returned. The head of
+// a repeated group stands in a body with its number of rows as a ValueNumber.
+type Answer struct {
+	Place
+	Value   Value
+	Changed bool // sent: differs from the baseline
+}
+
+// Entry is one thing that a reply or a check has to say. Path is a path of this
+// form (rows as sent), or empty: the whole form.
+type Entry struct {
+	Path string
+	Code string // the reply's own code; empty: customError
+	Text string
+}
+
+// Reply is what a try brought, classified.
+type Reply struct {
+	Kind       ReplyKind
+	Entries    []Entry       // refused
+	Values     []Answer      // accepted: what the reply mentions
+	Version    string        // accepted; empty: unknown
+	To         string        // accepted: where the reply says the record is, or the filled-in destination
+	RetryAfter time.Duration // underway, unavailable; negative: not given
+	Text       string        // what the reply says in words
+}
+
+// Receipt is what an accepted submission returned.
+type Receipt struct {
+	Values  []Answer
+	To      string
+	Version string
+	Text    string
+}
+
+// Restored is what an earlier page kept.
+type Restored struct {
+	Values  []Kept
+	Attempt *KeptAttempt // nil: none was open
+}
+
+// Kept is one value that an earlier page kept: what was typed, and the value
+// that it was typed over.
+type Kept struct {
+	Path     string
+	Raw      string
+	Baseline Value
+}
+
+// KeptAttempt is an attempt that was open when an earlier page ended.
+type KeptAttempt struct {
+	Key     Key
+	Button  string
+	Version string
+	Values  []Answer
+}

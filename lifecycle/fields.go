@@ -1,0 +1,293 @@
+package lifecycle
+
+// place finds the cell of a path: of a field, or of a rows field.
+func (s *Session) place(path string) (int32, error) {
+	p, ok := s.form.Lookup(path)
+	if !ok || s.form.Fields[p.Field].Kind == KindRows && p.Row >= 0 {
+		return 0, &UnknownError{"field", path}
+	}
+	i, ok := s.cellAt(p)
+	if !ok {
+		return 0, errNoRow
+	}
+	return i, nil
+}
+
+// cellAt finds the cell of a place among the rows as they are now.
+func (s *Session) cellAt(p Place) (int32, bool) {
+	group := s.form.group[p.Field]
+	if group < 0 {
+		return int32(p.Field), true
+	}
+	now := s.groups[s.form.groupIndex[group]].now
+	if p.Row < 0 || int(p.Row) >= len(now) {
+		return 0, false
+	}
+	return s.rows[now[p.Row]].first + s.form.offset[p.Field], true
+}
+
+// where is the place of a cell now; false for one in a removed row.
+func (s *Session) where(i int32) (Place, bool) {
+	c := &s.cells[i]
+	if c.row < 0 {
+		return Place{c.field, -1}, c.bits&bitLive != 0
+	}
+	group := s.rows[c.row].group
+	for position, r := range s.groups[s.form.groupIndex[group]].now {
+		if r == c.row {
+			return Place{c.field, int32(position)}, true
+		}
+	}
+	return Place{c.field, -1}, false
+}
+
+func (s *Session) locked() bool {
+	if s.activity == ActivitySending || s.activity == ActivityWaiting {
+		return !s.form.Submit.Edit
+	}
+	return s.prefill == PrefillLoading && s.form.Prefill.Lock && !s.load.arrived
+}
+
+func (s *Session) edit(path, raw string) error {
+	i, err := s.place(path)
+	if err != nil {
+		return err
+	}
+	c := &s.cells[i]
+	if s.form.Fields[c.field].Kind == KindRows {
+		return &UnknownError{"field", path}
+	}
+	if s.locked() {
+		return errLocked
+	}
+	s.beginEdit()
+	s.setTyped(i, raw)
+	s.edited(i)
+	return nil
+}
+
+// beginEdit ends what an edit ends: the success state, the second in which a
+// click is a second click, and the issues of the whole form.
+func (s *Session) beginEdit() {
+	s.byEdit = true
+	s.endAccepted()
+	s.disarm(TimerSettle)
+	s.dropFormIssues()
+}
+
+// setTyped takes over what was typed.
+func (s *Session) setTyped(i int32, raw string) {
+	c := &s.cells[i]
+	c.value = s.form.Parse(c.field, raw)
+	c.raw = raw
+	s.noteChanged(i)
+	s.mark(i, bitRaw)
+}
+
+// edited draws the consequences of an edit that has changed a cell.
+func (s *Session) edited(i int32) {
+	marks := bitTyped
+	if s.attempt.number > 0 {
+		marks |= bitEdited
+	}
+	if s.form.Fields[s.cells[i].field].Kind.ChoiceControl() {
+		marks |= bitTouched
+	}
+	s.mark(i, marks)
+	s.dropIssuesOf(i)
+	s.dropCheck(i)
+	s.revise(i)
+	if s.has(i, bitContested) && !s.has(i, bitDirty) {
+		s.unmark(i, bitContested)
+	}
+	s.startCheck(i)
+}
+
+func (s *Session) blur(path string) error {
+	i, err := s.place(path)
+	if err != nil {
+		return err
+	}
+	s.mark(i, bitTouched)
+	return nil
+}
+
+// take makes a value that nobody typed the cell's value. What was typed stays
+// where it says the same ("9.40" for 9.4).
+func (s *Session) take(i int32, v Value) {
+	c := &s.cells[i]
+	if c.value == v {
+		return
+	}
+	c.value, c.raw = v, ""
+	s.noteChanged(i)
+	s.unmark(i, bitRaw)
+	s.dropIssuesOf(i)
+	s.dropCheck(i)
+}
+
+// side chooses between a cell's two values.
+type side uint8
+
+const (
+	sideNow side = iota
+	sideBase
+)
+
+// effective is a cell's value as the form sees it: absent where it is not
+// asked.
+func (s *Session) effective(i int32, of side) Value {
+	c := &s.cells[i]
+	if of == sideNow {
+		if c.bits&bitAsked == 0 {
+			return Value{}
+		}
+		return c.value
+	}
+	if c.bits&bitBaseAsked == 0 {
+		return Value{}
+	}
+	return c.baseline
+}
+
+// revise recomputes what follows from a cell's value and baseline, there and at
+// the cells that depend on it.
+func (s *Session) revise(i int32) {
+	s.recompute(i)
+	field := s.cells[i].field
+	for _, dependent := range s.form.dependents[field] {
+		group := s.form.group[dependent]
+		switch {
+		case group < 0:
+			s.reviseDependent(int32(dependent))
+		case s.cells[i].row >= 0: // both in the same row
+			s.reviseDependent(s.rows[s.cells[i].row].first + s.form.offset[dependent])
+		default:
+			s.eachRow(s.form.groupIndex[group], func(r int32) {
+				s.reviseDependent(s.rows[r].first + s.form.offset[dependent])
+			})
+		}
+	}
+}
+
+// reviseDependent recomputes whether a cell is asked, and goes on to its own
+// dependents only if that has changed. Asking has no cycles, so this ends.
+func (s *Session) reviseDependent(i int32) {
+	asked, baseAsked := s.isAsked(i, sideNow), s.isAsked(i, sideBase)
+	if asked == s.has(i, bitAsked) && baseAsked == s.has(i, bitBaseAsked) {
+		s.recompute(i)
+		return
+	}
+	comes, goes := asked && !s.has(i, bitAsked), !asked && s.has(i, bitAsked)
+	var set, clear cellBits
+	for _, b := range [...]struct {
+		bit cellBits
+		on  bool
+	}{{bitAsked, asked}, {bitBaseAsked, baseAsked}} {
+		if b.on {
+			set |= b.bit
+		} else {
+			clear |= b.bit
+		}
+	}
+	if comes && s.byEdit && s.attempt.number > 0 {
+		set |= bitEdited
+	}
+	s.change(i, set, clear, s.cells[i].rules)
+	if goes {
+		s.dropIssuesOf(i)
+		s.dropCheck(i)
+	}
+	s.revise(i)
+	if comes && s.byEdit {
+		s.startCheck(i)
+	}
+}
+
+// recompute brings a cell's dirty bit and its rules up to date.
+func (s *Session) recompute(i int32) {
+	c := &s.cells[i]
+	dirty := false
+	if s.form.Fields[c.field].Kind == KindRows {
+		dirty = s.rowsDirty(i)
+	} else {
+		dirty = s.effective(i, sideNow) != s.effective(i, sideBase)
+	}
+	var rules codes
+	if c.bits&(bitAsked|bitLive) == bitAsked|bitLive {
+		rules = s.brokenRules(i)
+	}
+	if dirty {
+		s.change(i, bitDirty, 0, rules)
+	} else {
+		s.change(i, 0, bitDirty, rules)
+	}
+}
+
+// holdsHere evaluates conditions, any of which must hold, for a cell's row.
+func (s *Session) holdsHere(conditions []Condition, i int32, of side) bool {
+	for _, condition := range conditions {
+		if s.conditionHolds(condition, i, of) {
+			return true
+		}
+	}
+	return len(conditions) == 0
+}
+
+func (s *Session) conditionHolds(condition Condition, i int32, of side) bool {
+	for _, clause := range condition {
+		any := false
+		for _, literal := range clause {
+			any = any || s.literalHolds(literal, i, of)
+		}
+		if !any {
+			return false
+		}
+	}
+	return true
+}
+
+func (s *Session) literalHolds(l Literal, i int32, of side) bool {
+	other := int32(l.Field)
+	if s.form.group[l.Field] >= 0 {
+		other = s.rows[s.cells[i].row].first + s.form.offset[l.Field]
+	}
+	field := &s.form.Fields[l.Field]
+	found := false
+	if field.Kind == KindRows {
+		g := &s.groups[s.form.groupIndex[l.Field]]
+		if of == sideNow {
+			found = len(g.now) > 0 && s.has(other, bitAsked)
+		} else {
+			found = len(g.base) > 0 && s.has(other, bitBaseAsked)
+		}
+		return found != l.Negate
+	}
+	v := s.effective(other, of)
+	switch {
+	case l.Present:
+		found = !v.Absent()
+	case v.Absent() && l.OrAbsent:
+		found = true
+	default:
+		for _, w := range l.Values {
+			found = found || v == w
+		}
+	}
+	return found != l.Negate
+}
+
+// isAsked evaluates whether a cell is asked, by one side's values.
+func (s *Session) isAsked(i int32, of side) bool {
+	c := &s.cells[i]
+	if group := s.form.group[c.field]; group >= 0 {
+		bit := bitAsked
+		if of == sideBase {
+			bit = bitBaseAsked
+		}
+		if !s.has(int32(group), bit) {
+			return false
+		}
+	}
+	return s.holdsHere(s.form.Fields[c.field].Asked, i, of)
+}

@@ -1,0 +1,302 @@
+package lifecycle
+
+import (
+	"errors"
+	"strconv"
+	"strings"
+)
+
+// Form is what is declared once and shared by all sessions. It never changes.
+type Form struct {
+	Declaration
+
+	byPath      map[string]FieldID
+	group       []FieldID // of each field: the head of its repeated group, or -1
+	offset      []int32   // of a field in a group: its cell within a row
+	groups      []FieldID
+	groupIndex  []int32 // of a KindRows field: its place in groups
+	members     [][]FieldID
+	dependents  [][]FieldID // fields whose rules or asking look at this one
+	patterns    [][]matcher // beside Constraints
+	optionTexts [][]string  // beside Options: as they are typed
+	comma       bool
+	tree        node
+}
+
+// A matcher tells whether a pattern is found in a text.
+type matcher interface{ MatchString(string) bool }
+
+// FormError is what is wrong with a Declaration, at one field ("" is the form).
+type FormError struct{ Path, Problem string }
+
+func (e *FormError) Error() string {
+	if e.Path == "" {
+		return e.Problem
+	}
+	return e.Path + ": " + e.Problem
+}
+
+// NewForm checks a declaration and derives what a session needs. The error
+// joins one FormError for each thing that is wrong.
+func NewForm(d Declaration) (*Form, error) {
+	f := &Form{
+		Declaration: d,
+		byPath:      make(map[string]FieldID, len(d.Fields)),
+		group:       make([]FieldID, len(d.Fields)),
+		offset:      make([]int32, len(d.Fields)),
+		groupIndex:  make([]int32, len(d.Fields)),
+		dependents:  make([][]FieldID, len(d.Fields)),
+		patterns:    make([][]matcher, len(d.Fields)),
+		optionTexts: make([][]string, len(d.Fields)),
+		comma:       decimalComma(d.Lang),
+	}
+	var problems []error
+	wrong := func(path, problem string) { problems = append(problems, &FormError{path, problem}) }
+	if d.Name == "" {
+		wrong("", "a form needs a name")
+	}
+	if len(d.Fields) == 0 {
+		wrong("", "a form needs a field")
+	}
+	if len(f.Buttons) == 0 {
+		f.Buttons = []string{"submit"}
+	}
+	for i := range f.Fields {
+		f.place(FieldID(i), wrong)
+	}
+	for i := range f.Fields {
+		f.link(FieldID(i), wrong)
+	}
+	if path := f.askedCycle(); path != "" {
+		wrong(path, "whether this is asked depends on itself")
+	}
+	if len(problems) > 0 {
+		return nil, errors.Join(problems...)
+	}
+	f.growTree()
+	return f, nil
+}
+
+// place registers a field's path and its repeated group.
+func (f *Form) place(id FieldID, wrong func(path, problem string)) {
+	field := &f.Fields[id]
+	f.group[id] = -1
+	if field.Path == "" || strings.HasPrefix(field.Path, "/") {
+		wrong(field.Path, "a path is a JSON Pointer without the leading slash")
+	}
+	if _, twice := f.byPath[field.Path]; twice {
+		wrong(field.Path, "declared twice")
+	}
+	f.byPath[field.Path] = id
+	if field.Label == "" {
+		field.Label = field.Path[strings.LastIndexByte(field.Path, '/')+1:]
+	}
+	for _, option := range field.Options {
+		f.optionTexts[id] = append(f.optionTexts[id], option.Value.String())
+	}
+	if field.Kind == KindRows {
+		f.groupIndex[id] = int32(len(f.groups))
+		f.groups = append(f.groups, id)
+		f.members = append(f.members, nil)
+	}
+	head, rest, inRows := strings.Cut(field.Path, "/*/")
+	if !inRows {
+		return
+	}
+	group, declared := f.byPath[head]
+	if !declared || f.Fields[group].Kind != KindRows {
+		wrong(field.Path, "no rows are declared before it at "+head)
+		return
+	}
+	if field.Kind == KindRows || strings.Contains(rest, "*") {
+		wrong(field.Path, "rows inside rows are not supported")
+		return
+	}
+	g := f.groupIndex[group]
+	f.group[id] = group
+	f.offset[id] = int32(len(f.members[g]))
+	f.members[g] = append(f.members[g], id)
+}
+
+// link records who depends on whom, and compiles patterns.
+func (f *Form) link(id FieldID, wrong func(path, problem string)) {
+	field := &f.Fields[id]
+	look := func(other FieldID) {
+		if other < 0 || int(other) >= len(f.Fields) {
+			wrong(field.Path, "refers to a field that does not exist")
+			return
+		}
+		if f.group[other] >= 0 && f.group[other] != f.group[id] {
+			wrong(field.Path, "refers to "+f.Fields[other].Path+", which is in other rows")
+			return
+		}
+		for _, known := range f.dependents[other] {
+			if known == id {
+				return
+			}
+		}
+		f.dependents[other] = append(f.dependents[other], id)
+	}
+	lookAll := func(conditions []Condition) {
+		for _, condition := range conditions {
+			for _, clause := range condition {
+				for _, literal := range clause {
+					look(literal.Field)
+				}
+			}
+		}
+	}
+	f.patterns[id] = make([]matcher, len(field.Constraints))
+	for i, c := range field.Constraints {
+		if c.Op.Compares() {
+			look(c.Other)
+		}
+		lookAll(c.When)
+		if c.Op == OpPattern {
+			m, err := compilePattern(c.Text)
+			if err != nil {
+				wrong(field.Path, "the pattern "+strconv.Quote(c.Text)+" cannot be compiled: "+err.Error())
+			}
+			f.patterns[id][i] = m
+		}
+	}
+	lookAll(field.Asked)
+	if f.group[id] >= 0 {
+		look(f.group[id]) // rows that are not asked take their fields along
+	}
+}
+
+// askedCycle returns the path of a field that decides whether it is asked
+// itself, or "".
+func (f *Form) askedCycle() string {
+	const (
+		unseen = iota
+		open
+		done
+	)
+	state := make([]uint8, len(f.Fields))
+	var visit func(id FieldID) bool
+	visit = func(id FieldID) bool {
+		state[id] = open
+		for _, condition := range f.Fields[id].Asked {
+			for _, clause := range condition {
+				for _, literal := range clause {
+					other := literal.Field
+					if int(other) >= len(state) || other < 0 {
+						continue
+					}
+					if state[other] == open || state[other] == unseen && visit(other) {
+						return true
+					}
+				}
+			}
+		}
+		state[id] = done
+		return false
+	}
+	for i := range f.Fields {
+		if state[i] == unseen && visit(FieldID(i)) {
+			return f.Fields[i].Path
+		}
+	}
+	return ""
+}
+
+// decimalComma reports whether numbers are typed with a comma in a language.
+func decimalComma(lang string) bool {
+	primary, _, _ := strings.Cut(strings.ToLower(lang), "-")
+	switch primary {
+	case "bg", "cs", "da", "de", "el", "es", "et", "fi", "fr", "hr", "hu", "is", "it", "lt", "lv",
+		"nb", "nl", "nn", "no", "pl", "pt", "ro", "ru", "sk", "sl", "sr", "sv", "tr", "uk":
+		return true
+	default:
+		return false
+	}
+}
+
+// Place is one field of a session's form: a declared field, and the position
+// of its row where it is inside rows, else -1.
+type Place struct {
+	Field FieldID
+	Row   int32
+}
+
+// Lookup finds the field that a path names: crew/0/name is the field
+// crew/*/name at row 0, crew/0 the rows field at row 0. It reports false for a
+// path that this form cannot have.
+func (f *Form) Lookup(path string) (Place, bool) {
+	if id, ok := f.byPath[path]; ok {
+		return Place{id, -1}, f.group[id] < 0
+	}
+	for _, group := range f.groups {
+		head := f.Fields[group].Path
+		if len(path) <= len(head) || path[:len(head)] != head || path[len(head)] != '/' {
+			continue
+		}
+		position, rest, deeper := strings.Cut(path[len(head)+1:], "/")
+		row, ok := rowNumber(position)
+		if !ok {
+			continue
+		}
+		if !deeper {
+			return Place{group, row}, true
+		}
+		for _, id := range f.members[f.groupIndex[group]] {
+			if f.Fields[id].Path[len(head)+3:] == rest {
+				return Place{id, row}, true
+			}
+		}
+	}
+	return Place{}, false
+}
+
+func rowNumber(s string) (int32, bool) {
+	if s == "" || len(s) > 9 || s[0] == '0' && len(s) > 1 {
+		return 0, false
+	}
+	n := int32(0)
+	for i := range len(s) {
+		if s[i] < '0' || s[i] > '9' {
+			return 0, false
+		}
+		n = n*10 + int32(s[i]-'0')
+	}
+	return n, true
+}
+
+// Path is the path of a place: the * of a field inside rows becomes the row's
+// position.
+func (f *Form) Path(p Place) string {
+	path := f.Fields[p.Field].Path
+	if p.Row < 0 {
+		return path
+	}
+	row := strconv.Itoa(int(p.Row))
+	if f.Fields[p.Field].Kind == KindRows {
+		return path + "/" + row
+	}
+	head, rest, _ := strings.Cut(path, "*")
+	return head + row + rest
+}
+
+// Group returns the head of the rows that a field is in, or false.
+func (f *Form) Group(id FieldID) (FieldID, bool) { return f.group[id], f.group[id] >= 0 }
+
+// Members lists the fields of a repeated group in their order.
+func (f *Form) Members(group FieldID) []FieldID { return f.members[f.groupIndex[group]] }
+
+// Dependents lists the fields whose rules or asking look at this one.
+func (f *Form) Dependents(id FieldID) []FieldID { return f.dependents[id] }
+
+// button returns the index of a submit button; the empty name is the first.
+func (f *Form) button(name string) (int, bool) {
+	if name == "" {
+		return 0, true
+	}
+	for i, b := range f.Buttons {
+		if b == name {
+			return i, true
+		}
+	}
+	return 0, false
+}

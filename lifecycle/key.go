@@ -1,0 +1,57 @@
+package lifecycle
+
+import "encoding/hex"
+
+// Key is a submission key: it names one attempt for the server, over all its
+// tries.
+type Key [16]byte
+
+// String writes the key in 32 hexadecimal digits.
+func (k Key) String() string { return hex.EncodeToString(k[:]) }
+
+// ParseKey reads what Key.String wrote.
+func ParseKey(s string) (Key, bool) {
+	var k Key
+	n, err := hex.Decode(k[:], []byte(s))
+	return k, err == nil && n == len(k)
+}
+
+// Seed is what a session's keys are derived from: 128 random bits, drawn by
+// whoever drives the session.
+type Seed [16]byte
+
+// key derives the key of an attempt. Mixing is a bijection of (seed, number),
+// so one session never makes the same key twice.
+func (s Seed) key(number int32) Key {
+	high, low := word64(s[:8]), word64(s[8:])
+	for round := range uint64(4) {
+		low += (uint64(number) + round + 1) * 0x9e3779b97f4a7c15
+		high ^= mix(low)
+		low ^= mix(high)
+	}
+	var k Key
+	putWord64(k[:8], high)
+	putWord64(k[8:], low)
+	return k
+}
+
+// mix is the finalizer of SplitMix64 (Steele, Lea, Flood, 2014).
+func mix(z uint64) uint64 {
+	z = (z ^ z>>30) * 0xbf58476d1ce4e5b9
+	z = (z ^ z>>27) * 0x94d049bb133111eb
+	return z ^ z>>31
+}
+
+func word64(b []byte) (w uint64) {
+	for _, c := range b[:8] {
+		w = w<<8 | uint64(c)
+	}
+	return w
+}
+
+func putWord64(b []byte, w uint64) {
+	for i := range 8 {
+		b[7-i] = byte(w)
+		w >>= 8
+	}
+}

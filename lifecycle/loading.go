@@ -1,0 +1,139 @@
+package lifecycle
+
+// load is the newest load, and what still depends on one.
+type load struct {
+	request RequestID // 0: none is on its way
+	arrived bool      // one has arrived since the opening
+	needs   needs
+}
+
+// needs says why a load has to arrive before a submit.
+type needs uint8
+
+const (
+	needDeclared needs = 1 << iota // the form says so
+	needOutdated                   // the record has been changed elsewhere
+	needRestored                   // an earlier page's attempt is unsettled
+)
+
+// kept is an answer that arrived while an attempt was open.
+type kept struct {
+	present bool
+	ask     bool
+	values  []Answer
+	version string
+}
+
+// startLoad asks for the saved answers; an older load is given up.
+func (s *Session) startLoad() {
+	s.giveUpLoad()
+	s.nextRequest++
+	s.load.request = s.nextRequest
+	s.prefill = PrefillLoading
+	s.emit(Effect{Kind: EffectLoad, Request: s.load.request})
+	s.arm(TimerLoad, s.form.Prefill.Timeout)
+}
+
+func (s *Session) giveUpLoad() {
+	if s.load.request != 0 {
+		s.emit(Effect{Kind: EffectAbort, Request: s.load.request})
+		s.disarm(TimerLoad)
+		s.load.request = 0
+	}
+}
+
+func (s *Session) refresh() error {
+	if s.form.Prefill.URL == "" {
+		return errNoPrefill
+	}
+	s.startLoad()
+	return nil
+}
+
+// currentLoad tells whether an answer to a load counts.
+func (s *Session) currentLoad(r RequestID) error {
+	if r == 0 || r > s.nextRequest {
+		return &UnknownError{"request", ""}
+	}
+	if r != s.load.request {
+		return ErrStale
+	}
+	return nil
+}
+
+func (s *Session) loaded(e *Event) error {
+	if err := s.currentLoad(e.Request); err != nil {
+		return err
+	}
+	restored := s.needed()&needRestored != 0
+	ask := s.form.Prefill.Ask || s.load.needs&needOutdated != 0
+	s.disarm(TimerLoad)
+	s.load.request = 0
+	s.load.arrived = true
+	s.load.needs = 0
+	s.prefill = PrefillReady
+	s.kept = kept{values: s.kept.values[:0]}
+	if s.open() && !(restored && s.activity == ActivityIdle) {
+		s.kept.present, s.kept.ask, s.kept.version = true, ask, e.Version
+		s.kept.values = append(s.kept.values, e.Values...)
+		return nil
+	}
+	s.mergeLoaded(e.Values, e.Version, ask)
+	return nil
+}
+
+// open reports whether an attempt is open: an arriving answer then waits.
+func (s *Session) open() bool { return s.activity != ActivityIdle || s.unsettled() }
+
+func (s *Session) mergeLoaded(values []Answer, version string, ask bool) {
+	s.mergeAnswers(values, merging{
+		keepDirty:  true,
+		keepEdited: s.attempt.outcome != OutcomeAccepted,
+		ask:        ask,
+		wholeForm:  true,
+		sentUnsure: s.attempt.unsure && s.attempt.outcome != OutcomeAccepted,
+	})
+	s.version = version
+}
+
+// mergeKept merges the answer that waited for the attempt.
+func (s *Session) mergeKept() {
+	if s.kept.present {
+		s.kept.present = false
+		s.mergeLoaded(s.kept.values, s.kept.version, s.kept.ask)
+	}
+}
+
+func (s *Session) dropKept() { s.kept = kept{values: s.kept.values[:0]} }
+
+func (s *Session) loadFailed(r RequestID) error {
+	if err := s.currentLoad(r); err != nil {
+		return err
+	}
+	s.disarm(TimerLoad)
+	s.endFailedLoad()
+	return nil
+}
+
+func (s *Session) loadTimedOut() {
+	s.emit(Effect{Kind: EffectAbort, Request: s.load.request})
+	s.endFailedLoad()
+}
+
+func (s *Session) endFailedLoad() {
+	s.load.request = 0
+	s.prefill = PrefillFailed
+	if s.load.arrived && s.load.needs == 0 {
+		s.prefill = PrefillReady
+	}
+	s.say(Message{ID: MessageLoadFailed}, Assertive)
+}
+
+// needed is why a load has to arrive before a submit, now.
+func (s *Session) needed() needs {
+	n := s.load.needs
+	if !s.unsettled() {
+		n &^= needRestored
+	}
+	return n
+}

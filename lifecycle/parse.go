@@ -1,0 +1,121 @@
+package lifecycle
+
+import (
+	"slices"
+	"strings"
+)
+
+// Parse reads what was typed at a field. Text that does not parse gives a
+// ValueUnparsed: it is kept as typed, with badInput.
+func (f *Form) Parse(id FieldID, raw string) Value {
+	field := &f.Fields[id]
+	switch field.Kind {
+	case KindChoice:
+		return f.parseChoice(id, raw)
+	case KindChoices:
+		return f.parseChoices(id, raw)
+	case KindFile:
+		if raw == "" {
+			return Value{}
+		}
+		return Value{Kind: ValueFile, Text: raw}
+	default:
+		return parseAs(field.Kind, raw, f.comma)
+	}
+}
+
+func parseAs(kind FieldKind, raw string, comma bool) Value {
+	if kind == KindText {
+		return Text(raw)
+	}
+	s := strings.TrimSpace(raw)
+	if s == "" {
+		return Value{}
+	}
+	v, ok := Value{}, false
+	switch kind {
+	case KindNumber:
+		v, ok = parseNumber(s, comma)
+	case KindInteger:
+		v, ok = parseNumber(s, comma)
+		ok = ok && v.whole()
+	case KindBoolean:
+		switch s {
+		case "true":
+			v, ok = True(), true
+		case "false":
+			ok = true
+		}
+	case KindDate:
+		v, ok = ParseDate(s)
+	case KindTime:
+		v, ok = ParseTime(s)
+	case KindDateTime:
+		v, ok = ParseDateTime(s)
+	}
+	if !ok {
+		return Value{Kind: ValueUnparsed, Text: raw}
+	}
+	return v
+}
+
+func (f *Form) parseChoice(id FieldID, raw string) Value {
+	if raw == "" {
+		return Value{}
+	}
+	for k, text := range f.optionTexts[id] {
+		if text == raw {
+			return f.Fields[id].Options[k].Value
+		}
+	}
+	return parseAs(f.Fields[id].Of, raw, f.comma)
+}
+
+// parseChoices puts the chosen options into the declared order; what is no
+// option follows, as it was given.
+func (f *Form) parseChoices(id FieldID, raw string) Value {
+	texts := f.optionTexts[id]
+	if inOrder(raw, texts) {
+		return Value{Kind: ValueChoices, Text: raw}
+	}
+	chosen := strings.Split(raw, "\n")
+	ordered := make([]string, 0, len(chosen))
+	for _, text := range texts {
+		if slices.Contains(chosen, text) {
+			ordered = append(ordered, text)
+		}
+	}
+	for _, text := range chosen {
+		if text != "" && !slices.Contains(ordered, text) {
+			ordered = append(ordered, text)
+		}
+	}
+	return Choices(ordered...)
+}
+
+// inOrder reports whether the lines of raw are options, each once, in the
+// declared order: the usual case, which then needs no allocation.
+func inOrder(raw string, texts []string) bool {
+	for raw != "" {
+		line, rest, _ := strings.Cut(raw, "\n")
+		k := slices.Index(texts, line)
+		if k < 0 {
+			return false
+		}
+		raw, texts = rest, texts[k+1:]
+		if raw == "" {
+			return true
+		}
+	}
+	return false
+}
+
+// Format writes a value as it would be typed at this form: with the decimal
+// sign of its language.
+func (f *Form) Format(v Value) string {
+	s := v.String()
+	if f.comma && v.Kind == ValueNumber {
+		return strings.Replace(s, ".", ",", 1)
+	}
+	return s
+}

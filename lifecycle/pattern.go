@@ -1,0 +1,9 @@
+//go:build !js
+
+package lifecycle
+
+import "regexp"
+
+// compilePattern compiles a schema's pattern, which is found anywhere in a
+// text. In the browser its own RegExp does the same.
+func compilePattern(pattern string) (matcher, error) { return regexp.Compile(pattern) }

@@ -1,0 +1,267 @@
+package lifecycle
+
+import "iter"
+
+// Form is the form that the session works on.
+func (s *Session) Form() *Form { return s.form }
+
+// Prefill is how far the loading of saved answers has come.
+func (s *Session) Prefill() Prefill { return s.prefill }
+
+// Activity is what is going on now.
+func (s *Session) Activity() Activity { return s.activity }
+
+// Leaving is whether the applicant is going away from the form.
+func (s *Session) Leaving() Leave { return s.leave }
+
+// Asking is the reason that stands in the question at leaving, and the
+// destination; AskNothing while no question stands.
+func (s *Session) Asking() (AskReason, string) { return s.asked, s.leaveTo }
+
+// Destination is where the applicant went, or wanted to go last.
+func (s *Session) Destination() string { return s.leaveTo }
+
+// Submission is what a reader sees of the newest submission.
+func (s *Session) Submission() Submission {
+	switch {
+	case s.activity != ActivityIdle:
+		return SubmissionIdle + Submission(s.activity)
+	case s.unsettled():
+		return SubmissionUnsettled
+	case s.standing != OutcomeOpen:
+		return SubmissionAccepted + Submission(s.standing-OutcomeAccepted)
+	default:
+		return SubmissionIdle
+	}
+}
+
+// Holds are the reasons why a submit would not send now. Without a button they
+// are asked for the attempt's, else for the first.
+func (s *Session) Holds(button string) Holds {
+	index := 0
+	if button == "" && s.attempt.number > 0 {
+		index = int(s.attempt.button)
+	} else if b, ok := s.form.button(button); ok {
+		index = b
+	}
+	return s.holds(int32(index))
+}
+
+// Unsaved reports whether any field is dirty.
+func (s *Session) Unsaved() bool { return s.tally[classDirty] > 0 }
+
+// WouldAsk is the reason for which leaving would ask now.
+func (s *Session) WouldAsk() AskReason { return s.askReason() }
+
+// UnloadGuard reports whether the page carries an unload listener.
+func (s *Session) UnloadGuard() bool { return s.guard }
+
+// Ignored is how many submits did nothing because one was under way.
+func (s *Session) Ignored() int { return int(s.ignored) }
+
+// Version is the version that the values are based on; empty: unknown.
+func (s *Session) Version() string { return s.version }
+
+// Notice is what was said last, how urgently, and how many notices there have
+// been.
+func (s *Session) Notice() (Message, Level, int) {
+	return s.notice.message, s.notice.level, int(s.notice.count)
+}
+
+// Receipt is what the newest accepted submission returned.
+func (s *Session) Receipt() Receipt { return s.receipt }
+
+// Focused is where the focus was moved last.
+func (s *Session) Focused() Place { return s.focus }
+
+// Attempt is what is known of the newest attempt.
+type Attempt struct {
+	Number  int32 // 0: there has been none
+	Tries   int32
+	Key     Key
+	Button  string
+	Version string
+	Outcome Outcome
+}
+
+// Attempt is the newest attempt.
+func (s *Session) Attempt() Attempt {
+	a := &s.attempt
+	return Attempt{a.number, s.currentTry(), a.key, s.form.Buttons[a.button], a.version, a.outcome}
+}
+
+// AppendSent lists the values of the newest attempt in the form's order.
+func (s *Session) AppendSent(to []Answer) []Answer {
+	if s.attempt.number == 0 {
+		return to
+	}
+	return s.appendSent(to)
+}
+
+// Sent is the value that the newest attempt carries for a path, rows as sent.
+func (s *Session) Sent(path string) (Value, bool) {
+	if _, ok := s.form.Lookup(path); !ok || s.attempt.number == 0 {
+		return Value{}, ok
+	}
+	i := s.sentPlace(path)
+	if i < 0 {
+		return Value{}, true
+	}
+	return s.cells[i].sent, true
+}
+
+// Issue is one thing that is wrong.
+type Issue struct {
+	Path   string // empty: the whole form
+	Source Source
+	Code   string
+	Text   string
+	Shown  bool
+}
+
+// FormIssues lists what concerns the form as a whole.
+func (s *Session) FormIssues() []Issue {
+	var list []Issue
+	for _, x := range s.issues {
+		if x.cell < 0 {
+			list = append(list, Issue{"", x.source, x.code, x.text, true})
+		}
+	}
+	return list
+}
+
+// FieldState is one field of a session, as it is until the next Apply.
+type FieldState struct {
+	session *Session
+	cell    int32
+	place   Place
+}
+
+// Field finds a field by its path: a declared one, or one in a row that is
+// there now.
+func (s *Session) Field(path string) (FieldState, bool) {
+	p, ok := s.form.Lookup(path)
+	if !ok || s.form.Fields[p.Field].Kind == KindRows && p.Row >= 0 {
+		return FieldState{}, false
+	}
+	i, ok := s.cellAt(p)
+	return FieldState{s, i, p}, ok
+}
+
+// Fields goes through all fields in the form's order: behind the head of a
+// repeated group come the fields of its rows.
+func (s *Session) Fields() iter.Seq[FieldState] {
+	return func(yield func(FieldState) bool) {
+		row, previous := int32(-1), int32(-1)
+		for i := range s.inOrder() {
+			c := &s.cells[i]
+			switch {
+			case c.row < 0:
+				row = -1
+			case c.row != previous:
+				row++
+			}
+			previous = c.row
+			if !yield(FieldState{s, i, Place{c.field, row}}) {
+				return
+			}
+		}
+	}
+}
+
+// Changed goes through the fields whose value, marks or issues the last Apply
+// may have changed: what a screen has to draw again.
+func (s *Session) Changed() iter.Seq[FieldState] {
+	return func(yield func(FieldState) bool) {
+		for _, i := range s.changed {
+			if p, there := s.where(i); there && !yield(FieldState{s, i, p}) {
+				return
+			}
+		}
+	}
+}
+
+func (f FieldState) has(b cellBits) bool { return f.session.has(f.cell, b) }
+
+// Place is where the field is now; Path is the same as a path.
+func (f FieldState) Place() Place { return f.place }
+
+// Path names the field.
+func (f FieldState) Path() string { return f.session.form.Path(f.place) }
+
+// ID names the field in this session, wherever its row moves.
+func (f FieldState) ID() int { return int(f.cell) }
+
+// Declared is what the form declares of the field.
+func (f FieldState) Declared() *Field { return &f.session.form.Fields[f.place.Field] }
+
+// Raw is the text in the control: what was typed, else the value written out.
+func (f FieldState) Raw() string {
+	if f.has(bitRaw) {
+		return f.session.cells[f.cell].raw
+	}
+	return f.session.form.Format(f.session.cells[f.cell].value)
+}
+
+// Value is the answer: absent while it is not asked.
+func (f FieldState) Value() Value { return f.session.effective(f.cell, sideNow) }
+
+// Kept is the answer that the field holds, asked or not.
+func (f FieldState) Kept() Value { return f.session.cells[f.cell].value }
+
+// Baseline is the answer that was last known to be saved: for a contested field
+// the newer one.
+func (f FieldState) Baseline() Value { return f.session.effective(f.cell, sideBase) }
+
+// Rows is the number of rows of a repeated group.
+func (f FieldState) Rows() int {
+	if f.Declared().Kind != KindRows || !f.Asked() {
+		return 0
+	}
+	return len(f.session.groups[f.session.form.groupIndex[f.place.Field]].now)
+}
+
+// Asked reports whether the field is asked.
+func (f FieldState) Asked() bool { return f.has(bitAsked) }
+
+// Dirty reports whether the value differs from the baseline.
+func (f FieldState) Dirty() bool { return f.has(bitDirty) }
+
+// Touched reports whether the applicant has left the field.
+func (f FieldState) Touched() bool { return f.has(bitTouched) }
+
+// EditedSince reports whether the field was edited after the newest attempt
+// was sent.
+func (f FieldState) EditedSince() bool { return f.has(bitEdited) }
+
+// Contested reports whether the applicant has to choose between their edit and
+// a newer saved value.
+func (f FieldState) Contested() bool { return f.has(bitContested) && f.has(bitAsked) }
+
+// Checking reports whether the field's check is delayed or out.
+func (f FieldState) Checking() bool { return f.has(bitChecking) }
+
+// Locked reports whether an edit would be turned away.
+func (f FieldState) Locked() bool { return f.session.locked() }
+
+// Issues lists what is wrong with the field, rules first, each with whether it
+// is shown.
+func (f FieldState) Issues() []Issue {
+	s, c := f.session, &f.session.cells[f.cell]
+	if c.rules == 0 && c.bits&(bitCheckIssue|bitServerIssue) == 0 {
+		return nil
+	}
+	var list []Issue
+	path := f.Path()
+	for code := range codeCount {
+		if c.rules.has(code) {
+			list = append(list, Issue{path, SourceRule, code.String(), s.ruleText(f.cell, code), s.shows(f.cell, SourceRule)})
+		}
+	}
+	for _, x := range s.issues {
+		if x.cell == f.cell {
+			list = append(list, Issue{path, x.source, x.code, x.text, s.shows(f.cell, x.source)})
+		}
+	}
+	return list
+}

@@ -1,0 +1,235 @@
+package lifecycle
+
+import "slices"
+
+// rowsAt finds the group of a path, and with a row number the row's position.
+func (s *Session) rowsAt(path string, wantRow bool) (*rows, Place, error) {
+	p, ok := s.form.Lookup(path)
+	if !ok || s.form.Fields[p.Field].Kind != KindRows || (p.Row >= 0) != wantRow {
+		what := "rows"
+		if wantRow {
+			what = "row"
+		}
+		return nil, p, &UnknownError{what, path}
+	}
+	g := &s.groups[s.form.groupIndex[p.Field]]
+	if wantRow && int(p.Row) >= len(g.now) {
+		return nil, p, errNoRow
+	}
+	if s.locked() {
+		return nil, p, errLocked
+	}
+	return g, p, nil
+}
+
+func (s *Session) addRow(path string) error {
+	g, p, err := s.rowsAt(path, false)
+	if err != nil {
+		return err
+	}
+	s.beginEdit()
+	r := s.newRow(p.Field)
+	g.now = append(g.now, r)
+	s.enliven(r)
+	s.reviseRow(r)
+	s.editedRows(p.Field)
+	return nil
+}
+
+func (s *Session) removeRow(path string) error {
+	g, p, err := s.rowsAt(path, true)
+	if err != nil {
+		return err
+	}
+	s.beginEdit()
+	r := g.now[p.Row]
+	g.now = slices.Delete(g.now, int(p.Row), int(p.Row)+1)
+	s.bury(r)
+	s.editedRows(p.Field)
+	s.freeRows(p.Field)
+	return nil
+}
+
+func (s *Session) moveRow(path, to string) error {
+	g, p, err := s.rowsAt(path, true)
+	if err != nil {
+		return err
+	}
+	q, ok := s.form.Lookup(to)
+	if !ok || q.Field != p.Field || q.Row < 0 {
+		return &UnknownError{"row", to}
+	}
+	if int(q.Row) >= len(g.now) {
+		return errNoRow
+	}
+	s.beginEdit()
+	r := g.now[p.Row]
+	g.now = slices.Delete(g.now, int(p.Row), int(p.Row)+1)
+	g.now = slices.Insert(g.now, int(q.Row), r)
+	s.editedRows(p.Field)
+	return nil
+}
+
+// editedRows draws the consequences of an edit of a group; changed rows count
+// as touched.
+func (s *Session) editedRows(group FieldID) {
+	i := int32(group)
+	s.noteChanged(i)
+	s.mark(i, bitTouched)
+	s.edited(i)
+}
+
+// newRow makes a row whose fields hold their declared defaults and have no
+// baseline. It is in none of the group's lists yet.
+func (s *Session) newRow(group FieldID) int32 {
+	members := s.form.Members(group)
+	r := int32(slices.IndexFunc(s.rows, func(r row) bool { return !r.used && r.group == group }))
+	if r < 0 {
+		r = int32(len(s.rows))
+		s.rows = append(s.rows, row{group: group, first: int32(len(s.cells))})
+		for range members {
+			s.cells = append(s.cells, cell{})
+		}
+	}
+	s.rows[r].used = true
+	for k, id := range members {
+		s.cells[s.rows[r].first+int32(k)] = cell{field: id, row: r, bits: bitAsked | bitBaseAsked}
+	}
+	for _, a := range s.form.Defaults {
+		if a.Row < 0 && s.form.group[a.Field] == group { // a default of any row
+			s.cells[s.rows[r].first+s.form.offset[a.Field]].value = a.Value
+		}
+	}
+	return r
+}
+
+// enliven makes a row's cells count; bury takes them out of every count.
+func (s *Session) enliven(r int32) {
+	for i := range s.cellsOf(r) {
+		s.mark(i, bitLive)
+	}
+}
+
+func (s *Session) bury(r int32) {
+	for i := range s.cellsOf(r) {
+		s.dropIssuesOf(i)
+		s.dropCheck(i)
+		s.unmark(i, bitLive)
+	}
+}
+
+// cellsOf goes through the cells of a row.
+func (s *Session) cellsOf(r int32) func(yield func(int32) bool) {
+	first := s.rows[r].first
+	return func(yield func(int32) bool) {
+		for k := range s.form.Members(s.rows[r].group) {
+			if !yield(first + int32(k)) {
+				return
+			}
+		}
+	}
+}
+
+func (s *Session) reviseRow(r int32) {
+	for i := range s.cellsOf(r) {
+		s.reviseDependent(i)
+	}
+}
+
+// eachRow goes through the rows of a group that are there now, and those of its
+// baseline.
+func (s *Session) eachRow(g int32, do func(r int32)) {
+	group := &s.groups[g]
+	for _, r := range group.now {
+		do(r)
+	}
+	for _, r := range group.base {
+		if !slices.Contains(group.now, r) {
+			do(r)
+		}
+	}
+}
+
+// setRows replaces the rows that are there now.
+func (s *Session) setRows(group FieldID, now []int32) {
+	g := &s.groups[s.form.groupIndex[group]]
+	if slices.Equal(g.now, now) {
+		return
+	}
+	for _, r := range g.now {
+		if !slices.Contains(now, r) {
+			s.bury(r)
+		}
+	}
+	g.now = append(g.now[:0], now...)
+	for _, r := range g.now {
+		s.enliven(r)
+	}
+	s.noteChanged(int32(group))
+}
+
+// freeRows gives back the rows that are in no list any more.
+func (s *Session) freeRows(group FieldID) {
+	g := &s.groups[s.form.groupIndex[group]]
+	for r := range s.rows {
+		id := int32(r)
+		if s.rows[r].group == group && s.rows[r].used &&
+			!slices.Contains(g.now, id) && !slices.Contains(g.base, id) && !slices.Contains(g.sent, id) {
+			s.rows[r].used = false
+		}
+	}
+}
+
+// rowsDirty compares the order and identity of a group's rows with those of
+// its baseline. A group that is not asked is absent on that side.
+func (s *Session) rowsDirty(i int32) bool {
+	g := &s.groups[s.form.groupIndex[s.cells[i].field]]
+	now, base := g.now, g.base
+	if !s.has(i, bitAsked) {
+		now = nil
+	}
+	if !s.has(i, bitBaseAsked) {
+		base = nil
+	}
+	return !slices.Equal(now, base)
+}
+
+// inOrder goes through the cells of the form in its order: each field, and
+// behind the head of a group the fields of its rows as they are now.
+func (s *Session) inOrder() func(yield func(int32) bool) {
+	return func(yield func(int32) bool) {
+		for id := range s.form.Fields {
+			if s.form.group[id] >= 0 {
+				continue
+			}
+			if !yield(int32(id)) {
+				return
+			}
+			if s.form.Fields[id].Kind != KindRows {
+				continue
+			}
+			for _, r := range s.groups[s.form.groupIndex[id]].now {
+				for i := range s.cellsOf(r) {
+					if !yield(i) {
+						return
+					}
+				}
+			}
+		}
+	}
+}
+
+// allCells goes through every cell that has a meaning: those in order, and
+// those of rows that are only in a baseline or in what was sent.
+func (s *Session) allCells() func(yield func(int32) bool) {
+	return func(yield func(int32) bool) {
+		for i := range s.cells {
+			c := &s.cells[i]
+			if c.row >= 0 && s.rows[c.row].used || c.row < 0 && s.form.group[c.field] < 0 {
+				if !yield(int32(i)) {
+					return
+				}
+			}
+		}
+	}
+}

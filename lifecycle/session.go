@@ -1,0 +1,308 @@
+package lifecycle
+
+import "time"
+
+// Session is one applicant's work on one form, from opening to leaving. It is
+// changed by Apply alone, and by one goroutine at a time.
+type Session struct {
+	form *Form
+	seed Seed
+
+	cells  []cell // one for each declared field, then those of the rows
+	rows   []row
+	groups []rows // beside Form.groups
+	tally  tally
+
+	prefill   Prefill
+	load      load
+	kept      kept
+	version   string
+	checks    []check
+	issues    []issue // of checks and of the server, as they came
+	revealed  bool    // every issue is shown
+	activity  Activity
+	pressed   int32 // the button of the submit under way
+	follow    bool  // newer values go once the older attempt is settled
+	ignored   int32
+	attempt   attempt
+	standing  Outcome // the newest outcome, while it stands
+	received  receivedMark
+	clearNext bool // clear waits for the next reset
+	receipt   Receipt
+	timers    [TimerSettle + 1]TimerID // armed timers, except those of checks
+
+	leave     Leave
+	leaveTo   string
+	leaveKind LeaveKind
+	asked     AskReason
+	guard     bool
+	notice    notice
+	focus     Place
+
+	nextRequest RequestID
+	nextTimer   TimerID
+	applied     uint64 // events so far; 0: the first is still to come
+
+	// What belongs to the step that is being taken.
+	effects  []Effect
+	answers  []Answer
+	changed  []int32
+	scratch  []Value
+	byEdit   bool // the applicant's own edit is at work
+	accepted bool // an acceptance happened in this step
+	said     int32
+}
+
+// cell is one answer.
+type cell struct {
+	value    Value
+	baseline Value
+	sent     Value
+	raw      string // as typed, with bitRaw
+	field    FieldID
+	row      int32 // into Session.rows, or -1
+	bits     cellBits
+	rules    codes
+}
+
+type cellBits uint16
+
+const (
+	bitLive      cellBits = 1 << iota // not in a removed row
+	bitAsked                          // by the values
+	bitBaseAsked                      // by the baselines
+	bitDirty
+	bitEdited // after the newest attempt was sent
+	bitTouched
+	bitTyped // since the last reset or acceptance
+	bitContested
+	bitMentioned // an answer mentioned it
+	bitIncoming  // the answer being merged mentions it
+	bitRaw
+	bitSent // asked when the values were copied
+	bitCheckIssue
+	bitServerIssue
+	bitChecking
+	bitChanged // already in Session.changed
+)
+
+// row is a row of a group. Its identity outlives its place.
+type row struct {
+	group FieldID
+	first int32 // its first cell
+	used  bool
+}
+
+// rows are the rows of one group: now, in the baseline, and as sent; indexes
+// into Session.rows.
+type rows struct{ now, base, sent []int32 }
+
+type notice struct {
+	message Message
+	level   Level
+	count   int32
+}
+
+// Open begins a session. Its effects are those of the opening: with a prefill
+// source the Load and its timer.
+func Open(form *Form, seed Seed) (*Session, []Effect) {
+	s := &Session{form: form, seed: seed, focus: WholeForm}
+	s.cells = make([]cell, len(form.Fields))
+	for i := range s.cells {
+		s.cells[i] = cell{field: FieldID(i), row: -1, bits: bitAsked | bitBaseAsked}
+		if form.group[i] < 0 {
+			s.cells[i].bits |= bitLive
+		}
+	}
+	s.groups = make([]rows, len(form.groups))
+	s.toDefaults()
+	s.clearChanged()
+	if form.Prefill.URL != "" {
+		if form.Prefill.Needed {
+			s.load.needs = needDeclared
+		}
+		s.startLoad()
+	}
+	return s, s.effects
+}
+
+// Apply takes one event. The effects are valid until the next Apply. The error
+// is nil, or tells why nothing has changed: an UnknownError, a TurnedAwayError
+// or ErrStale.
+func (s *Session) Apply(e Event) ([]Effect, error) {
+	s.effects = s.effects[:0]
+	s.clearChanged()
+	s.byEdit, s.accepted, s.said = false, false, -1
+	err := s.dispatch(&e)
+	if err != nil {
+		return nil, err
+	}
+	s.finish()
+	s.applied++
+	return s.effects, nil
+}
+
+func (s *Session) dispatch(e *Event) error {
+	if s.leave == LeaveGone && e.Kind != EventReturned {
+		if e.Kind.FromApplicant() {
+			return errGone
+		}
+		return ErrStale
+	}
+	switch e.Kind {
+	case EventEdit:
+		return s.edit(e.Path, e.Raw)
+	case EventBlur:
+		return s.blur(e.Path)
+	case EventAddRow:
+		return s.addRow(e.Path)
+	case EventRemoveRow:
+		return s.removeRow(e.Path)
+	case EventMoveRow:
+		return s.moveRow(e.Path, e.To)
+	case EventSubmit:
+		return s.submit(e.Button)
+	case EventCancel:
+		return s.cancel()
+	case EventRetry:
+		return s.retry()
+	case EventReset:
+		return s.reset()
+	case EventRefresh:
+		return s.refresh()
+	case EventResolve:
+		return s.resolve(e.Path, e.Choice)
+	case EventLeaveAsked:
+		return s.leaveAsked(e.To, e.LeaveKind)
+	case EventLeaveAnswered:
+		return s.leaveAnswered(e.Answer)
+	case EventReturned:
+		return s.returned()
+	case EventRestored:
+		return s.restored(e.Restored)
+	case EventLoaded:
+		return s.loaded(e)
+	case EventLoadFailed:
+		return s.loadFailed(e.Request)
+	case EventChecked:
+		return s.checked(e.Request, e.Issues)
+	case EventCheckFailed:
+		return s.checkFailed(e.Request)
+	case EventReplied:
+		return s.replied(e)
+	case EventElapsed:
+		return s.elapsed(e.Timer)
+	default:
+		return &UnknownError{"event", e.Kind.String()}
+	}
+}
+
+// finish draws the consequences that follow from the state alone, whatever the
+// event was.
+func (s *Session) finish() {
+	if s.activity == ActivityChecking && len(s.checks) == 0 {
+		s.resumeSubmit()
+	}
+	s.finishLeaving()
+	s.setGuard(s.askReason() != AskNothing)
+}
+
+func (s *Session) emit(e Effect) { s.effects = append(s.effects, e) }
+
+// say tells the applicant something: once a step, so that a second message of
+// the same step joins the first.
+func (s *Session) say(m Message, level Level) {
+	if s.said >= 0 {
+		first := &s.effects[s.said]
+		first.Message.And, first.Message.AndCount = m.ID, m.Count
+		first.Level = max(first.Level, level)
+		s.notice.message, s.notice.level = first.Message, first.Level
+		return
+	}
+	s.said = int32(len(s.effects))
+	s.notice = notice{m, level, s.notice.count + 1}
+	s.emit(Effect{Kind: EffectSay, Message: m, Level: level})
+}
+
+// focusOn moves the focus, once a step: what comes later is the newer reason.
+func (s *Session) focusOn(p Place) {
+	s.focus = p
+	for i := range s.effects {
+		if s.effects[i].Kind == EffectFocus {
+			s.effects[i].Place = p
+			return
+		}
+	}
+	s.emit(Effect{Kind: EffectFocus, Place: p})
+}
+
+func (s *Session) elapsed(t TimerID) error {
+	if t == 0 || t > s.nextTimer {
+		return &UnknownError{"timer", ""}
+	}
+	for i := range s.checks {
+		if s.checks[i].timer == t {
+			s.checkElapsed(i)
+			return nil
+		}
+	}
+	for kind, armed := range s.timers {
+		if armed != t {
+			continue
+		}
+		s.timers[kind] = 0
+		switch TimerKind(kind) {
+		case TimerLoad:
+			s.loadTimedOut()
+		case TimerSend:
+			s.sendTimedOut()
+		case TimerWait:
+			s.again()
+		case TimerAccepted:
+			s.endAccepted()
+		}
+		return nil
+	}
+	return ErrStale
+}
+
+// arm starts the session's one timer of a kind; an older one is disarmed.
+func (s *Session) arm(kind TimerKind, after time.Duration) {
+	s.disarm(kind)
+	s.nextTimer++
+	s.timers[kind] = s.nextTimer
+	s.emit(Effect{Kind: EffectArm, Timer: s.nextTimer, Of: kind, After: after})
+}
+
+func (s *Session) disarm(kind TimerKind) {
+	if s.timers[kind] != 0 {
+		s.emit(Effect{Kind: EffectDisarm, Timer: s.timers[kind], Of: kind})
+		s.timers[kind] = 0
+	}
+}
+
+// CopyFrom makes s the same session as t, reusing what s has allocated.
+func (s *Session) CopyFrom(t *Session) {
+	own := *s
+	*s = *t
+	s.cells = append(own.cells[:0], t.cells...)
+	s.rows = append(own.rows[:0], t.rows...)
+	s.groups = own.groups
+	if len(s.groups) != len(t.groups) {
+		s.groups = make([]rows, len(t.groups))
+	}
+	for i := range t.groups {
+		s.groups[i].now = append(s.groups[i].now[:0], t.groups[i].now...)
+		s.groups[i].base = append(s.groups[i].base[:0], t.groups[i].base...)
+		s.groups[i].sent = append(s.groups[i].sent[:0], t.groups[i].sent...)
+	}
+	s.checks = append(own.checks[:0], t.checks...)
+	s.issues = append(own.issues[:0], t.issues...)
+	s.attempt.tries = append(own.attempt.tries[:0], t.attempt.tries...)
+	s.kept.values = append(own.kept.values[:0], t.kept.values...)
+	s.receipt.Values = append(own.receipt.Values[:0], t.receipt.Values...)
+	s.effects = own.effects[:0]
+	s.answers = own.answers[:0]
+	s.changed = append(own.changed[:0], t.changed...)
+	s.scratch = own.scratch
+}

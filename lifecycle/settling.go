@@ -1,0 +1,244 @@
+package lifecycle
+
+import "time"
+
+// An attempt that was sent and of which nothing is known is unsettled: it may
+// or may not have been applied. It is settled, with the same key and the same
+// values, before anything newer is sent. So one application is never applied
+// twice, and a lost reply never loses a newer edit.
+
+// unsettle ends the wait for an attempt without an outcome.
+func (s *Session) unsettle(m Message) {
+	s.activity = ActivityIdle
+	s.follow = false
+	if m.ID == MessageUnsettled || m.ID == MessageUnsettledRestored {
+		s.attempt.unsure = true
+	}
+	s.say(m, Assertive)
+}
+
+func (s *Session) sendTimedOut() {
+	s.attempt.tries[s.currentTry()-1] = tryTimedOut
+	s.unsettle(Message{ID: MessageUnsettled})
+}
+
+// retry sends an unsettled attempt again, or submits again after a denial.
+func (s *Session) retry() error {
+	switch {
+	case s.activity != ActivityIdle:
+		return errNoRetry
+	case s.unsettled():
+		s.startRepeat(false)
+	case s.standing == OutcomeDenied:
+		s.press(s.attempt.button, false)
+	default:
+		return errNoRetry
+	}
+	return nil
+}
+
+// settleFirst is a submit over an unsettled attempt: the old one goes again,
+// and what is newer follows if it may.
+func (s *Session) settleFirst(button int32) {
+	s.startRepeat(!s.sameAsSent(button))
+}
+
+// startRepeat sends the attempt again at the applicant's wish.
+func (s *Session) startRepeat(follow bool) {
+	s.follow = follow
+	s.attempt.repeats, s.attempt.waited = 0, false
+	s.again()
+}
+
+// pause waits before an automatic repeat, if there may be one more.
+func (s *Session) pause(retryAfter time.Duration) {
+	policy := &s.form.Submit
+	wait := policy.ResendWait
+	if retryAfter >= 0 {
+		wait = retryAfter
+	}
+	if int(s.attempt.repeats) >= policy.ResendTimes || wait > policy.ResendLongest {
+		s.unsettle(Message{ID: MessageUnsettledWait, Wait: wait})
+		return
+	}
+	s.attempt.repeats++
+	s.activity = ActivityWaiting
+	s.arm(TimerWait, wait)
+	if !s.attempt.waited {
+		s.attempt.waited = true
+		s.say(Message{ID: MessageWaiting, Wait: wait}, Polite)
+	}
+}
+
+// replied takes what a try brought. Of a try that timed out or was cancelled
+// only an acceptance still counts, and then to any try.
+func (s *Session) replied(e *Event) error {
+	a := &s.attempt
+	if e.Attempt < 1 || e.Attempt > a.number {
+		return &UnknownError{"attempt", ""}
+	}
+	if e.Attempt != a.number || a.outcome != OutcomeOpen {
+		return ErrStale
+	}
+	if e.Try < 1 || e.Try > s.currentTry() || e.Reply == nil {
+		return &UnknownError{"try", ""}
+	}
+	state := &a.tries[e.Try-1]
+	switch {
+	case *state == tryInFlight:
+		s.disarm(TimerSend)
+	case e.Reply.Kind != ReplyAccepted || *state == tryReplied:
+		return ErrStale
+	default:
+		s.overtake()
+	}
+	*state = tryReplied
+	if s.activity == ActivitySending {
+		s.activity = ActivityIdle
+	}
+	s.settle(e.Reply)
+	return nil
+}
+
+// overtake stops what was done to learn the outcome: a late acceptance tells.
+func (s *Session) overtake() {
+	switch s.activity {
+	case ActivitySending:
+		s.attempt.tries[s.currentTry()-1] = tryCancelled
+		s.emit(Effect{Kind: EffectAbort, Attempt: s.attempt.number, Try: s.currentTry()})
+		s.disarm(TimerSend)
+	case ActivityWaiting:
+		s.disarm(TimerWait)
+		s.activity = ActivityIdle
+	case ActivityChecking:
+		// The submit over the unsettled attempt goes on only with something newer
+		// to send, and only where that replaces what was accepted.
+		s.follow = true
+	}
+}
+
+func (s *Session) settle(r *Reply) {
+	switch r.Kind {
+	case ReplyAccepted:
+		s.settleAccepted(r)
+	case ReplyRefused:
+		s.settleRefused(r)
+	case ReplyOutdated:
+		s.settleOutdated(r)
+	case ReplyDenied:
+		s.settleDenied(r)
+	case ReplyUnderway, ReplyUnavailable:
+		s.pause(r.RetryAfter)
+	default:
+		s.unsettle(Message{ID: MessageUnsettled})
+	}
+}
+
+// settleRefused places what the server has said.
+func (s *Session) settleRefused(r *Reply) {
+	s.attempt.outcome, s.standing = OutcomeRefused, OutcomeRefused
+	s.mergeKept()
+	s.dropIssues(func(x *issue) bool { return x.source == SourceServer })
+	for _, entry := range r.Entries {
+		s.addIssue(issue{cell: s.sentCell(entry.Path), from: -1, source: SourceServer, code: entry.Code, text: entry.Text})
+	}
+	if len(r.Entries) == 0 {
+		text := r.Text
+		if text == "" {
+			text = s.form.fill(MessageIssueUntold, textArguments{})
+		}
+		s.addIssue(issue{cell: -1, from: -1, source: SourceServer, text: text})
+	}
+	s.say(Message{ID: MessageRefused, Count: int32(max(1, len(r.Entries)))}, Assertive)
+	if s.follow {
+		s.followUp()
+		return
+	}
+	s.focusOn(s.firstServerIssue())
+}
+
+// sentCell finds the cell that a reply names: row numbers mean the rows as
+// sent. What is not there any more, or not asked, concerns the whole form: -1.
+func (s *Session) sentCell(path string) int32 {
+	i := s.sentPlace(path)
+	if i >= 0 && s.cells[i].bits&(bitAsked|bitLive) != bitAsked|bitLive {
+		return -1
+	}
+	return i
+}
+
+// sentPlace finds the cell that a path names among the rows as sent, or -1. A
+// path of a row stands for its group.
+func (s *Session) sentPlace(path string) int32 {
+	p, ok := s.form.Lookup(path)
+	if !ok {
+		return -1
+	}
+	group := s.form.group[p.Field]
+	if group < 0 {
+		return int32(p.Field)
+	}
+	sent := s.groups[s.form.groupIndex[group]].sent
+	if int(p.Row) >= len(sent) {
+		return -1
+	}
+	return s.rows[sent[p.Row]].first + s.form.offset[p.Field]
+}
+
+func (s *Session) firstServerIssue() Place {
+	for i := range s.inOrder() {
+		if s.has(i, bitServerIssue) {
+			p, _ := s.where(i)
+			return p
+		}
+	}
+	return WholeForm
+}
+
+// settleOutdated loads the newest answers; the applicant then chooses where
+// they meet an edit. A form that loads nothing takes it as a refusal.
+func (s *Session) settleOutdated(r *Reply) {
+	if s.form.Prefill.URL == "" {
+		s.settleRefused(r)
+		return
+	}
+	s.attempt.outcome, s.standing = OutcomeOutdated, OutcomeOutdated
+	s.follow = false
+	s.mergeKept()
+	s.load.needs |= needOutdated
+	s.startLoad()
+	s.say(Message{ID: MessageOutdated}, Assertive)
+}
+
+// settleDenied: the denial of a first try tells that nothing was applied; that
+// of any later try tells nothing.
+func (s *Session) settleDenied(r *Reply) {
+	s.follow = false
+	m := Message{ID: MessageDenied, Words: r.Text}
+	if s.currentTry() > 1 || s.attempt.adopted {
+		m.And = MessageUnsettled
+		s.unsettle(m)
+		return
+	}
+	s.attempt.outcome, s.standing = OutcomeDenied, OutcomeDenied
+	s.mergeKept()
+	s.say(m, Assertive)
+}
+
+// followUp sends the newer answers after the older attempt has been settled.
+func (s *Session) followUp() {
+	s.follow = false
+	if holds := s.holds(s.pressed) &^ Holds(HoldChecking); holds != 0 {
+		s.block(holds, true)
+		return
+	}
+	if len(s.checks) > 0 {
+		s.activity = ActivityChecking
+		s.sendDelayedChecks()
+		return
+	}
+	if s.standing == OutcomeRefused {
+		s.say(Message{ID: MessageFollowing}, Polite)
+	}
+	s.begin(s.pressed)
+}

@@ -1,0 +1,209 @@
+package lifecycle
+
+// receivedMark remembers that the newest attempt was accepted on a form that
+// creates: the same answers are not sent as a second record.
+type receivedMark struct {
+	on      bool
+	cleared bool // the form was cleared since: only what was sent counts as the same
+}
+
+func (s *Session) submit(name string) error {
+	button, ok := s.form.button(name)
+	if !ok {
+		return &UnknownError{"button", name}
+	}
+	s.press(int32(button), false)
+	return nil
+}
+
+// press is a submit with one of the buttons. fromLeave: it answers the question
+// at leaving, and is no second click.
+func (s *Session) press(button int32, fromLeave bool) {
+	if s.activity != ActivityIdle || !fromLeave && s.justAccepted(button) {
+		s.ignored++
+		return
+	}
+	s.pressed = button
+	if s.form.Show == ShowSubmit {
+		s.reveal()
+	}
+	if holds := s.holds(button) &^ Holds(HoldChecking); holds != 0 {
+		s.block(holds, false)
+		return
+	}
+	if s.unsettled() {
+		s.markDifferences()
+	}
+	if len(s.checks) > 0 {
+		s.activity = ActivityChecking
+		s.sendDelayedChecks()
+		return
+	}
+	s.proceed()
+}
+
+// justAccepted reports whether a click is the second one of an acceptance that
+// came fast.
+func (s *Session) justAccepted(button int32) bool {
+	return s.form.Submit.Creates() && (s.timers[TimerSettle] != 0 ||
+		s.standing == OutcomeAccepted && s.holds(button).Has(HoldReceived))
+}
+
+// resumeSubmit goes on with a submit whose checks are in.
+func (s *Session) resumeSubmit() {
+	s.activity = ActivityIdle
+	if holds := s.holds(s.pressed); holds != 0 {
+		s.block(holds, false)
+		return
+	}
+	s.proceed()
+}
+
+// proceed sends what nothing holds: an unsettled attempt is settled first.
+func (s *Session) proceed() {
+	if s.unsettled() {
+		s.settleFirst(s.pressed)
+		return
+	}
+	s.begin(s.pressed)
+}
+
+// holds are the reasons why a submit with a button would not send now.
+func (s *Session) holds(button int32) Holds {
+	var hs Holds
+	add := func(h Hold, when bool) {
+		if when {
+			hs |= Holds(h)
+		}
+	}
+	needed := s.needed() != 0
+	add(HoldGone, s.leave == LeaveGone)
+	add(HoldLoading, needed && s.load.request != 0)
+	add(HoldPrefillMissing, needed && s.load.request == 0)
+	add(HoldSending, s.activity == ActivitySending || s.activity == ActivityWaiting)
+	add(HoldChecking, len(s.checks) > 0)
+	add(HoldContested, s.tally[classContested] > 0)
+	add(HoldInvalid, s.tally[classInvalid] > 0)
+	add(HoldUnchanged, s.form.Submit.HoldUnchanged && s.tally[classDirty] == 0)
+	add(HoldReceived, s.holdsReceived(button))
+	return hs
+}
+
+// holdsReceived reports whether these answers have been received already. What
+// a reply or a load brought since counts as the same, except after clear.
+func (s *Session) holdsReceived(button int32) bool {
+	if !s.received.on || s.attempt.button != button {
+		return false
+	}
+	if !s.received.cleared && s.tally[classDirty] == 0 {
+		return true
+	}
+	return !s.eachDifference(func(i int32) bool {
+		return !s.received.cleared && !s.has(i, bitDirty)
+	})
+}
+
+// block refuses to send, shows every issue and says why. keepOutcome: the
+// outcome that has just been settled stays on view.
+func (s *Session) block(holds Holds, keepOutcome bool) {
+	if s.standing != OutcomeOutdated && !keepOutcome {
+		s.endAccepted()
+		s.standing = OutcomeOpen
+	}
+	if !s.open() {
+		s.mergeKept()
+	}
+	s.reveal()
+	if first := s.firstTrouble(); first != WholeForm || len(s.issues) > 0 {
+		s.focusOn(first)
+	}
+	m := Message{ID: MessageBlockedInvalid, Count: s.countIssues()}
+	switch holds.First() {
+	case HoldLoading:
+		m = Message{ID: MessageBlockedLoading}
+	case HoldPrefillMissing:
+		m = Message{ID: MessageBlockedPrefillMissing}
+	case HoldContested:
+		m = Message{ID: MessageBlockedContested, Count: s.tally[classContested]}
+	case HoldUnchanged:
+		m = Message{ID: MessageBlockedUnchanged}
+	case HoldReceived:
+		m = Message{ID: MessageBlockedReceived}
+	}
+	s.say(m, Assertive)
+}
+
+// reveal shows every issue from now on.
+func (s *Session) reveal() {
+	if s.revealed {
+		return
+	}
+	s.revealed = true
+	if s.tally[classInvalid] == 0 {
+		return
+	}
+	for i := range s.inOrder() {
+		if s.cells[i].rules != 0 || s.has(i, bitCheckIssue) {
+			s.noteChanged(i)
+		}
+	}
+}
+
+// cancel gives up a wait.
+func (s *Session) cancel() error {
+	switch s.activity {
+	case ActivityChecking:
+		s.activity = ActivityIdle
+		if !s.open() {
+			s.mergeKept()
+		}
+	case ActivitySending:
+		s.attempt.tries[s.currentTry()-1] = tryCancelled
+		s.emit(Effect{Kind: EffectAbort, Attempt: s.attempt.number, Try: s.currentTry()})
+		s.disarm(TimerSend)
+		s.unsettle(Message{ID: MessageUnsettled})
+	case ActivityWaiting:
+		s.disarm(TimerWait)
+		s.unsettle(Message{ID: MessageUnsettled})
+	default:
+		return errNoCancel
+	}
+	return nil
+}
+
+// endAccepted ends the success state.
+func (s *Session) endAccepted() {
+	s.disarm(TimerAccepted)
+	if s.standing == OutcomeAccepted {
+		s.standing = OutcomeOpen
+	}
+}
+
+// reset returns to the baseline. An attempt in flight or unsettled stays what
+// it is.
+func (s *Session) reset() error {
+	if s.activity == ActivityChecking {
+		s.activity = ActivityIdle
+		if s.leave == LeaveDeparting {
+			s.leave = LeavePresent
+		}
+	}
+	s.follow = false
+	s.endAccepted()
+	s.standing = OutcomeOpen
+	s.disarm(TimerSettle)
+	s.received = receivedMark{}
+	s.receipt = Receipt{Values: s.receipt.Values[:0]}
+	s.revealed = false
+	s.dropIssues(func(*issue) bool { return true })
+	if s.clearNext {
+		s.clearNext = false
+		s.toDefaults()
+	} else {
+		s.toBaseline()
+	}
+	if !s.open() {
+		s.mergeKept()
+	}
+	return nil
+}
