@@ -1,0 +1,81 @@
+package declare
+
+import (
+	"time"
+
+	"leanwicket.dev/internal/document"
+	"leanwicket.dev/lifecycle"
+)
+
+// advise lists what is allowed and unwise.
+func (r *reader) advise() []document.Problem {
+	report := document.NewReport(r.file)
+	d := &r.declaration
+	at := func(keys ...string) *document.Node {
+		n := r.root
+		for _, key := range keys {
+			if next := n.Get(key); next != nil {
+				n = next
+			}
+		}
+		return n
+	}
+	replaces := !d.Submit.Creates()
+	if replaces && d.Prefill.URL == "" {
+		report.Wrong(at("submit"), d.Submit.Method+" without a prefill: the record is replaced by what the form opens with", "a prefill with needed: true")
+	}
+	if replaces && d.Prefill.URL != "" && !d.Prefill.Needed {
+		report.Wrong(at("prefill"), d.Submit.Method+" with a prefill that is not needed: blanks can overwrite the record when the load fails", "needed: true")
+	}
+	if replaces && d.Accepted.Then == lifecycle.ThenClear {
+		report.Wrong(at("accepted"), "clear after "+d.Submit.Method+": the form of a saved record empties", "keep, adopt or navigate")
+	}
+	if d.Submit.Timeout > time.Minute {
+		report.Wrong(at("submit", "timeout"), "a submit that waits "+d.Submit.Timeout.String(), "at most 1m: an applicant gives up before that")
+	}
+	if d.Submit.Edit && d.Accepted.Then == lifecycle.ThenNavigate {
+		report.Wrong(at("submit", "whileSending"), "edits while sending on a form that navigates: one edit keeps the applicant from going on", "whileSending: lock")
+	}
+	if d.Show == lifecycle.ShowInput {
+		report.Wrong(at("show"), "issues shown while the first letter is typed", "show: blur")
+	}
+	if d.Accepted.Then == lifecycle.ThenNavigate && d.Accepted.To == "" {
+		report.Wrong(at("accepted"), "navigate without to: the reply must bring a Location", "to: where to go without one")
+	}
+	form := &lifecycle.Form{Declaration: *d}
+	for _, waived := range form.Waives() {
+		report.Wrong(at("leave", "when"), waived.Policy+", which waives "+waived.Guarantee.String()+": "+waived.Price, "when: dirty")
+	}
+	r.adviseFields(report)
+	problems, _ := report.Err().(document.Problems)
+	return problems
+}
+
+func (r *reader) adviseFields(report *document.Report) {
+	for k := range r.declaration.Fields {
+		f := &r.declaration.Fields[k]
+		at := r.root
+		if n := r.settings[f.Path]; n != nil {
+			at = n
+		}
+		has := map[lifecycle.ConstraintOp]bool{}
+		for _, c := range f.Constraints {
+			has[c.Op] = true
+		}
+		if has[lifecycle.OpMinItems] && !has[lifecycle.OpRequired] {
+			report.Wrong(at, f.Path+" with minItems and not required: no rows at all are fine", "required in the schema")
+		}
+		if f.Label == f.Path[lastSlash(f.Path)+1:] && f.Kind != lifecycle.KindRows {
+			report.Wrong(at, f.Path+" without a label", "label, or title in the schema")
+		}
+	}
+}
+
+func lastSlash(path string) int {
+	for k := len(path) - 1; k >= 0; k-- {
+		if path[k] == '/' {
+			return k
+		}
+	}
+	return -1
+}

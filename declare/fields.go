@@ -1,0 +1,324 @@
+package declare
+
+import (
+	"math/big"
+	"slices"
+	"strings"
+
+	"github.com/santhosh-tekuri/jsonschema/v6"
+
+	"leanwicket.dev/internal/document"
+	"leanwicket.dev/lifecycle"
+)
+
+// protoField is a field while it is read: first from the schema, then from the
+// form file.
+type protoField struct {
+	lifecycle.Field
+	required []condition // when it must be present; with Field.Required: always
+	asked    []condition
+	compares []comparison
+	fallback *lifecycle.Value // the schema's default
+	listed   int              // place in the fields section, or -1
+}
+
+type comparison struct {
+	op   lifecycle.ConstraintOp
+	path string
+	say  string
+	at   *document.Node
+}
+
+var fieldKeywords = map[string][]string{
+	"string":  {"type", "minLength", "maxLength", "pattern", "format", "enum", "const", "oneOf", "contentMediaType", "contentEncoding"},
+	"number":  {"type", "minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf", "enum", "const", "oneOf"},
+	"integer": {"type", "minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf", "enum", "const", "oneOf"},
+	"boolean": {"type", "const", "enum"},
+	"array":   {"type", "items", "minItems", "maxItems", "uniqueItems"},
+}
+
+// field reads a property that is one answer, or rows.
+func (s *schemaReader) field(parts []*jsonschema.Schema, t, path string, own need, asked []condition) {
+	if t == "" {
+		t = s.guessType(parts)
+	}
+	honoured, known := fieldKeywords[t]
+	if !known {
+		at, file := s.node(parts[0])
+		found := "no type"
+		if t != "" {
+			found = "the type " + t
+		}
+		s.wrong(at, file, found+" at "+path, "string, number, integer, boolean, array or object")
+		return
+	}
+	f := &protoField{Field: lifecycle.Field{Path: path}, asked: asked, listed: -1}
+	for _, part := range parts {
+		s.keywords(part, "a field of type "+t, honoured...)
+		if f.Label == "" {
+			f.Label = part.Title
+		}
+		if f.Help == "" {
+			f.Help = part.Description
+		}
+	}
+	f.Kind = map[string]lifecycle.FieldKind{
+		"string": lifecycle.KindText, "number": lifecycle.KindNumber, "integer": lifecycle.KindInteger,
+		"boolean": lifecycle.KindBoolean, "array": lifecycle.KindRows,
+	}[t]
+	f.Required, f.required = own.always, own.when
+	if own.always && t != "boolean" || len(own.when) > 0 && t != "boolean" {
+		f.Constraints = append(f.Constraints, lifecycle.Constraint{Op: lifecycle.OpRequired})
+	}
+	s.fields = append(s.fields, f)
+	s.byPath[path] = f
+	if t == "array" {
+		s.array(f, parts, path)
+		return
+	}
+	for _, part := range parts {
+		s.formatOf(f, part)
+		s.optionsOf(f, part)
+	}
+	for _, part := range parts {
+		s.constraintsOf(f, part)
+		if part.Default != nil {
+			if v, ok := f.ValueOf(*part.Default); ok {
+				f.fallback = &v
+			} else {
+				at, file := s.node(part)
+				s.wrong(at.Get("default"), file, "a default that is no "+f.Kind.String(), "a value that the field can hold")
+			}
+		}
+	}
+}
+
+func (s *schemaReader) guessType(parts []*jsonschema.Schema) string {
+	for _, part := range parts {
+		values := []any{}
+		if part.Const != nil {
+			values = append(values, *part.Const)
+		}
+		if part.Enum != nil {
+			values = append(values, part.Enum.Values...)
+		}
+		for _, v := range values {
+			switch v.(type) {
+			case string:
+				return "string"
+			case bool:
+				return "boolean"
+			case nil:
+			default:
+				return "number"
+			}
+		}
+		if part.Format != nil || part.Pattern != nil || part.MinLength != nil || part.MaxLength != nil || part.ContentMediaType != nil {
+			return "string"
+		}
+		if part.Items2020 != nil {
+			return "array"
+		}
+		if len(part.OneOf) > 0 {
+			return s.guessType(part.OneOf)
+		}
+	}
+	return ""
+}
+
+var formatKinds = map[string]lifecycle.FieldKind{
+	"date": lifecycle.KindDate, "time": lifecycle.KindTime, "date-time": lifecycle.KindDateTime, "binary": lifecycle.KindFile,
+}
+
+func (s *schemaReader) formatOf(f *protoField, part *jsonschema.Schema) {
+	at, file := s.node(part)
+	if at.Get("contentMediaType") != nil && f.Kind == lifecycle.KindText {
+		f.Kind = lifecycle.KindFile
+	}
+	n := at.Get("format")
+	if n == nil {
+		return
+	}
+	switch kind, clock := formatKinds[n.Text]; {
+	case clock:
+		f.Kind = kind
+	case n.Text == "email" || n.Text == "uri":
+		f.Constraints = append(f.Constraints, lifecycle.Constraint{Op: lifecycle.OpFormat, Text: n.Text})
+	default:
+		s.wrong(n, file, "the format "+n.Text+", which a form cannot honour", "date, time, date-time, email, uri or binary")
+	}
+}
+
+// optionsOf reads enum, const, and oneOf of const with title.
+func (s *schemaReader) optionsOf(f *protoField, part *jsonschema.Schema) {
+	at, file := s.node(part)
+	var options []lifecycle.Option
+	add := func(v any, label string, n *document.Node) {
+		if v == nil {
+			return // null is absent
+		}
+		value, ok := f.ValueOf(v)
+		if !ok || value.Absent() {
+			s.wrong(n, file, document.Describe(n)+" among the options of "+f.Path, "values of the type "+f.Kind.String())
+			return
+		}
+		if label == "" {
+			label = value.String()
+		}
+		options = append(options, lifecycle.Option{Value: value, Label: label})
+	}
+	if part.Enum != nil {
+		n := at.Get("enum")
+		for k, v := range part.Enum.Values {
+			if f.Kind == lifecycle.KindBoolean {
+				break
+			}
+			add(v, "", n.Items[k])
+		}
+		if f.Kind == lifecycle.KindBoolean && len(part.Enum.Values) < 2 {
+			s.wrong(n, file, "an enum for a box", "const: true for a box that must be ticked")
+		}
+	}
+	for _, one := range part.OneOf {
+		s.keywords(one, "an option", "const")
+		n, _ := s.node(one)
+		if one.Const == nil {
+			s.wrong(n, file, "oneOf with something other than const and title", "a list of {const: …, title: …}")
+			continue
+		}
+		add(*one.Const, one.Title, n.Get("const"))
+	}
+	if part.Const != nil {
+		s.constOf(f, *part.Const, at.Get("const"), file)
+	}
+	if len(options) == 0 {
+		return
+	}
+	if f.Kind == lifecycle.KindChoice {
+		s.wrong(at, file, "options given twice", "one enum or oneOf")
+		return
+	}
+	f.Of, f.Kind, f.Options = f.Kind, lifecycle.KindChoice, options
+	f.Constraints = append(f.Constraints, lifecycle.Constraint{Op: lifecycle.OpEnum})
+}
+
+func (s *schemaReader) constOf(f *protoField, v any, n *document.Node, file string) {
+	value, ok := f.ValueOf(v)
+	switch {
+	case !ok || value.Absent():
+		s.wrong(n, file, document.Describe(n)+" as the only value of "+f.Path, "a value of the type "+f.Kind.String()+"; for a box true")
+	case f.Kind == lifecycle.KindBoolean:
+		f.Constraints = append(f.Constraints, lifecycle.Constraint{Op: lifecycle.OpTicked})
+	default:
+		f.Constraints = append(f.Constraints, lifecycle.Constraint{Op: lifecycle.OpEqual, Value: value})
+	}
+}
+
+// constraintsOf reads the keywords that bound a value.
+func (s *schemaReader) constraintsOf(f *protoField, part *jsonschema.Schema) {
+	at, file := s.node(part)
+	length := func(op lifecycle.ConstraintOp, bound *int, keyword string) {
+		if bound == nil {
+			return
+		}
+		if f.Kind != lifecycle.KindText && f.Of != lifecycle.KindText {
+			s.wrong(at.Get(keyword), file, keyword+" at a "+f.Kind.String(), "no "+keyword)
+			return
+		}
+		f.Constraints = append(f.Constraints, lifecycle.Constraint{Op: op, Value: lifecycle.Number(int64(*bound), 0)})
+	}
+	length(lifecycle.OpMinLength, part.MinLength, "minLength")
+	length(lifecycle.OpMaxLength, part.MaxLength, "maxLength")
+	if n := at.Get("pattern"); n != nil {
+		if f.Kind != lifecycle.KindText && f.Kind != lifecycle.KindChoice {
+			s.wrong(n, file, "a pattern at a "+f.Kind.String(), "no pattern")
+		} else {
+			f.Constraints = append(f.Constraints, lifecycle.Constraint{Op: lifecycle.OpPattern, Text: n.Text})
+		}
+	}
+	for _, b := range []struct {
+		op      lifecycle.ConstraintOp
+		bound   *big.Rat
+		keyword string
+	}{
+		{lifecycle.OpMinimum, part.Minimum, "minimum"},
+		{lifecycle.OpMaximum, part.Maximum, "maximum"},
+		{lifecycle.OpExclusiveMinimum, part.ExclusiveMinimum, "exclusiveMinimum"},
+		{lifecycle.OpExclusiveMaximum, part.ExclusiveMaximum, "exclusiveMaximum"},
+		{lifecycle.OpMultipleOf, part.MultipleOf, "multipleOf"},
+	} {
+		n := at.Get(b.keyword)
+		if b.bound == nil || n == nil {
+			continue
+		}
+		v, ok := lifecycle.NumberFromText(n.Text)
+		if !ok {
+			s.wrong(n, file, n.Text, "a number of at most 18 digits")
+			continue
+		}
+		f.Constraints = append(f.Constraints, lifecycle.Constraint{Op: b.op, Value: v})
+	}
+}
+
+// array reads rows (an array of objects) or several choices (an array of
+// options).
+func (s *schemaReader) array(f *protoField, parts []*jsonschema.Schema, path string) {
+	at, file := s.node(parts[0])
+	var items *jsonschema.Schema
+	unique := false
+	for _, part := range parts {
+		if part.Items2020 != nil {
+			items = part.Items2020
+		}
+		unique = unique || part.UniqueItems
+		for _, b := range []struct {
+			op    lifecycle.ConstraintOp
+			bound *int
+		}{{lifecycle.OpMinItems, part.MinItems}, {lifecycle.OpMaxItems, part.MaxItems}} {
+			if b.bound != nil {
+				f.Constraints = append(f.Constraints, lifecycle.Constraint{Op: b.op, Value: lifecycle.Number(int64(*b.bound), 0)})
+			}
+		}
+	}
+	if items == nil {
+		s.wrong(at, file, "an array without items at "+path, "items: an object (rows), or texts with enum (several choices)")
+		return
+	}
+	itemParts := s.parts(items)
+	t := s.typeOf(itemParts)
+	if t == "object" || slices.ContainsFunc(itemParts, func(p *jsonschema.Schema) bool { return len(p.Properties) > 0 }) {
+		if strings.Contains(path, "*") {
+			s.wrong(at, file, "rows inside rows at "+path, "rows of fields and objects")
+			return
+		}
+		if unique {
+			s.wrong(at.Get("uniqueItems"), file, "uniqueItems at rows, which a form cannot honour", "no uniqueItems")
+		}
+		s.object(items, path+"/*", need{always: true}, nil)
+		return
+	}
+	options := &protoField{Field: lifecycle.Field{Path: path, Kind: lifecycle.KindText}}
+	if t == "" {
+		t = s.guessType(itemParts)
+	}
+	switch t {
+	case "number":
+		options.Kind = lifecycle.KindNumber
+	case "integer":
+		options.Kind = lifecycle.KindInteger
+	}
+	for _, part := range itemParts {
+		s.keywords(part, "the items of a choice", "type", "enum", "oneOf")
+		s.optionsOf(options, part)
+	}
+	if len(options.Options) == 0 {
+		n, itemFile := s.node(items)
+		s.wrong(n, itemFile, "items of "+path+" that are neither objects nor options", "an object (rows), or enum or oneOf (several choices)")
+		return
+	}
+	if !unique {
+		s.wrong(at, file, "several choices without uniqueItems at "+path, "uniqueItems: true, for a box can be ticked only once")
+	}
+	f.Kind, f.Of, f.Options = lifecycle.KindChoices, options.Of, options.Options
+	f.Constraints = append(f.Constraints, lifecycle.Constraint{Op: lifecycle.OpEnum})
+}

@@ -1,0 +1,183 @@
+package declare
+
+import (
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"strings"
+
+	"github.com/santhosh-tekuri/jsonschema/v6"
+
+	"leanwicket.dev/internal/document"
+	"leanwicket.dev/lifecycle"
+)
+
+// Source is a form with what it was read from.
+type Source struct {
+	Form   *lifecycle.Form
+	File   string             // as it was named
+	Schema *jsonschema.Schema // formats asserted, as the form asserts them
+	Advice []document.Problem // what is allowed and unwise
+}
+
+// File reads a form file (YAML or JSON) from disk, with the schema beside it.
+// The error is a document.Problems where the file can be opened.
+func File(name string) (*lifecycle.Form, error) {
+	source, err := Open(name)
+	if err != nil {
+		return nil, err
+	}
+	return source.Form, nil
+}
+
+// Open is File with everything that was read.
+func Open(name string) (*Source, error) {
+	return read(name, func(name string) ([]byte, error) { return os.ReadFile(filepath.FromSlash(name)) })
+}
+
+// OpenFS reads a form file from a file system, such as an embedded one.
+func OpenFS(fsys fs.FS, name string) (*Source, error) {
+	return read(name, func(name string) ([]byte, error) { return fs.ReadFile(fsys, name) })
+}
+
+// Bytes reads a form file from memory; its schema stands in the file itself.
+func Bytes(name string, data []byte) (*Source, error) {
+	return read(name, func(asked string) ([]byte, error) {
+		if asked == name {
+			return data, nil
+		}
+		return nil, &fs.PathError{Op: "open", Path: asked, Err: fs.ErrNotExist}
+	})
+}
+
+type open func(name string) ([]byte, error)
+
+func read(name string, open open) (*Source, error) {
+	name = filepath.ToSlash(name)
+	data, err := open(name)
+	if err != nil {
+		return nil, err
+	}
+	root, err := document.Read(name, data)
+	if err != nil {
+		return nil, err
+	}
+	r := &reader{Report: document.NewReport(name), file: name, open: open}
+	source := r.form(root)
+	if err := r.Err(); err != nil {
+		return nil, err
+	}
+	form, err := lifecycle.NewForm(r.declaration)
+	if err != nil {
+		r.Join(r.atField(err))
+		return nil, r.Err()
+	}
+	source.Form, source.File = form, name
+	source.Advice = r.advise()
+	return source, nil
+}
+
+// reader turns one form file into a declaration.
+type reader struct {
+	*document.Report
+	file        string
+	open        open
+	declaration lifecycle.Declaration
+	root        *document.Node
+	fields      []*protoField
+	byPath      map[string]*protoField
+	ids         map[string]lifecycle.FieldID
+	settings    map[string]*document.Node // of the fields section, by path
+}
+
+var formKeys = []string{
+	"form", "title", "lang", "schema", "fields", "defaults", "prefill", "submit",
+	"show", "accepted", "refused", "leave", "texts",
+}
+
+func (r *reader) form(root *document.Node) *Source {
+	r.root = root
+	r.settings = map[string]*document.Node{}
+	r.Map(root, formKeys...)
+	d := &r.declaration
+	for _, required := range []string{"form", "schema"} {
+		if root.Kind == document.Map && root.Get(required) == nil {
+			r.Wrong(root, "no "+required, "the key "+required+": "+map[string]string{
+				"form": "a name such as mooring-permit", "schema": "a JSON Schema file beside this one, or the schema itself",
+			}[required])
+		}
+	}
+	r.policyDefaults()
+	if n := root.Get("form"); n != nil {
+		if d.Name = r.Text(n); !isName(d.Name) {
+			r.Wrong(n, document.Describe(n), "a name of letters, digits and hyphens, such as mooring-permit")
+		}
+	}
+	d.Title = d.Name
+	if n := root.Get("title"); n != nil {
+		d.Title = r.Text(n)
+	}
+	if n := root.Get("lang"); n != nil {
+		d.Lang = r.Text(n)
+	}
+	source := &Source{}
+	if n := root.Get("schema"); n != nil {
+		source.Schema = r.schema(n)
+	}
+	if r.fields == nil {
+		return source // without fields every path would be a mistake
+	}
+	r.readFields(root.Get("fields"))
+	r.order()
+	r.resolveFields()
+	r.defaults(root.Get("defaults"))
+	r.policies(root)
+	return source
+}
+
+func isName(s string) bool {
+	for _, c := range s {
+		if c != '-' && c != '_' && c != '.' && (c < '0' || c > '9') && (c < 'a' || c > 'z') && (c < 'A' || c > 'Z') {
+			return false
+		}
+	}
+	return s != ""
+}
+
+// beside is the name of a file that another one names.
+func beside(file, name string) string {
+	if path.IsAbs(name) || filepath.IsAbs(name) {
+		return name
+	}
+	joined := path.Join(path.Dir(file), name)
+	if strings.HasPrefix(file, "./") && !strings.HasPrefix(joined, "../") {
+		return "./" + joined
+	}
+	return joined
+}
+
+// atField gives the place in the file to what NewForm found.
+func (r *reader) atField(err error) error {
+	report := document.NewReport(r.file)
+	for _, one := range unjoin(err) {
+		formError, ok := one.(*lifecycle.FormError)
+		if !ok {
+			report.Join(one)
+			continue
+		}
+		at := r.root
+		if n := r.settings[formError.Path]; n != nil {
+			at = n
+		}
+		report.Wrong(at, formError.Error(), "")
+	}
+	return report.Err()
+}
+
+func unjoin(err error) []error {
+	if joined, ok := err.(interface{ Unwrap() []error }); ok {
+		return joined.Unwrap()
+	}
+	return []error{err}
+}

@@ -1,0 +1,267 @@
+package declare
+
+import (
+	"fmt"
+	"slices"
+
+	"github.com/santhosh-tekuri/jsonschema/v6"
+
+	"leanwicket.dev/internal/document"
+	"leanwicket.dev/lifecycle"
+)
+
+// need is when a place must be present.
+type need struct {
+	always bool
+	when   []condition // any of them; with always unused
+}
+
+var objectKeywords = []string{
+	"type", "properties", "required", "additionalProperties", "unevaluatedProperties", "dependentRequired", "if", "then", "else",
+}
+
+// object reads the properties of an object. own is when the object itself must
+// be present, asked when it is asked.
+func (s *schemaReader) object(schema *jsonschema.Schema, path string, own need, asked []condition) {
+	parts := s.parts(schema)
+	if parts == nil {
+		return
+	}
+	s.walking[schema.Location] = true
+	defer delete(s.walking, schema.Location)
+	where := "an object"
+	if t := s.typeOf(parts); t != "" && t != "object" {
+		at, file := s.node(schema)
+		s.wrong(at, file, "the type "+t, "object: a form is an object")
+		return
+	}
+	required := map[string][]need{}
+	add := func(name string, n need) { required[name] = append(required[name], n) }
+	before := len(s.fields)
+	type conditional struct {
+		schema *jsonschema.Schema
+		name   string
+		when   []condition
+	}
+	var later []conditional
+	properties := map[string]bool{}
+	var order []conditional
+	for _, part := range parts {
+		s.keywords(part, where, objectKeywords...)
+		for _, name := range part.Required {
+			add(name, need{always: true})
+		}
+		for _, name := range s.names(part) {
+			if properties[name] {
+				s.twice(part, name)
+				continue
+			}
+			properties[name] = true
+			order = append(order, conditional{part.Properties[name], name, nil})
+		}
+		for of, names := range sorted(part.DependentRequired) {
+			for _, name := range names {
+				at, _ := s.node(part)
+				add(name, need{when: []condition{{{literal{path: join(path, of), present: true, at: at}}}}})
+			}
+		}
+	}
+	for _, part := range parts {
+		if part.If == nil {
+			continue
+		}
+		holds, ok := s.ifCondition(part.If, path)
+		if !ok {
+			continue
+		}
+		for _, branch := range []struct {
+			schema *jsonschema.Schema
+			when   []condition
+		}{{part.Then, []condition{holds}}, {part.Else, not(holds)}} {
+			if branch.schema == nil {
+				continue
+			}
+			s.keywords(branch.schema, "then or else", "properties", "required", "type")
+			for _, name := range branch.schema.Required {
+				add(name, need{when: branch.when})
+			}
+			for _, name := range s.names(branch.schema) {
+				if properties[name] {
+					if at, file := s.node(branch.schema.Properties[name]); at.Kind == document.Map && len(at.Entries) > 0 {
+						s.wrong(at, file, "a rule for "+name+" that holds only sometimes", "then and else that make a field required, or asked (declared there and nowhere else)")
+					}
+					continue
+				}
+				later = append(later, conditional{branch.schema.Properties[name], name, branch.when})
+			}
+		}
+	}
+	for _, x := range later {
+		at := slices.IndexFunc(order, func(o conditional) bool { return o.name == x.name })
+		if at < 0 {
+			order = append(order, x)
+			continue
+		}
+		order[at].when = append(order[at].when, x.when...) // asked in either branch
+	}
+	for _, p := range order {
+		s.property(p.schema, join(path, p.name), required[p.name], own, both(asked, p.when))
+	}
+	for name := range sorted(required) {
+		if !slices.ContainsFunc(order, func(o conditional) bool { return o.name == name }) {
+			at, file := s.node(schema)
+			if n := at.Get("required"); n != nil {
+				at = n
+			}
+			s.wrong(at, file, name+" among the required, which is no property", "the name of a property")
+		}
+	}
+	s.presence(before, path, own)
+}
+
+func (s *schemaReader) twice(part *jsonschema.Schema, name string) {
+	at, file := s.node(part.Properties[name])
+	s.wrong(at, file, "the property "+name+" described in two places", "one description of each property")
+}
+
+// property reads one property: an object, rows, or a field.
+func (s *schemaReader) property(schema *jsonschema.Schema, path string, needs []need, parent need, asked []condition) {
+	parts := s.parts(schema)
+	if parts == nil {
+		return
+	}
+	var own need
+	for _, n := range needs {
+		switch {
+		case n.always && parent.always:
+			own.always = true
+		case n.always:
+			own.when = append(own.when, both(parent.when, nil)...)
+			own.when = append(own.when, condition{{literal{path: objectOf(path), present: true}}})
+		case parent.always:
+			own.when = append(own.when, n.when...)
+		default:
+			own.when = append(own.when, both(n.when, []condition{{{literal{path: objectOf(path), present: true}}}})...)
+		}
+	}
+	t := s.typeOf(parts)
+	if t == "" && slices.ContainsFunc(parts, func(p *jsonschema.Schema) bool { return len(p.Properties) > 0 }) {
+		t = "object"
+	}
+	if t == "object" {
+		if own.always {
+			s.declaration.Objects = append(s.declaration.Objects, path)
+		}
+		s.object(schema, path, own, asked)
+		return
+	}
+	s.field(parts, t, path, own, asked)
+}
+
+func objectOf(path string) string {
+	for k := len(path) - 1; k >= 0; k-- {
+		if path[k] == '/' {
+			return path[:k]
+		}
+	}
+	return ""
+}
+
+// presence records which fields make an object present.
+func (s *schemaReader) presence(before int, path string, own need) {
+	if own.always || path == "" {
+		return
+	}
+	for _, f := range s.fields[before:] {
+		s.leaves[path] = append(s.leaves[path], f.Path)
+	}
+	for _, f := range s.fields[before:] {
+		f.required = s.spread(f.required, path)
+	}
+}
+
+// spread replaces "the object is present" by "one of its fields is".
+func (s *schemaReader) spread(set []condition, object string) []condition {
+	var out []condition
+	for _, c := range set {
+		alternatives := []condition{{}}
+		for _, cl := range c {
+			if len(cl) != 1 || cl[0].path != object || !cl[0].present {
+				for k := range alternatives {
+					alternatives[k] = append(alternatives[k], cl)
+				}
+				continue
+			}
+			any := clause{}
+			for _, leaf := range s.leaves[object] {
+				any = append(any, literal{path: leaf, present: true, at: cl[0].at})
+			}
+			for k := range alternatives {
+				alternatives[k] = append(alternatives[k], any)
+			}
+		}
+		out = append(out, alternatives...)
+	}
+	return out
+}
+
+// ifCondition reads an if: sibling fields with const or enum, and required.
+func (s *schemaReader) ifCondition(schema *jsonschema.Schema, path string) (condition, bool) {
+	s.keywords(schema, "if", "properties", "required", "type")
+	var c condition
+	at, file := s.node(schema)
+	for _, name := range schema.Required {
+		c = append(c, clause{literal{path: join(path, name), present: true, at: at}})
+	}
+	for _, name := range s.names(schema) {
+		property := schema.Properties[name]
+		s.keywords(property, "a property of if", "const", "enum", "type")
+		var values []any
+		switch {
+		case property.Const != nil:
+			values = []any{*property.Const}
+		case property.Enum != nil:
+			values = property.Enum.Values
+		default:
+			n, _ := s.node(property)
+			s.wrong(n, file, "a condition on "+name+" without const or enum", "const or enum")
+			return nil, false
+		}
+		l := literal{path: join(path, name), orAbsent: !slices.Contains(schema.Required, name), at: at}
+		for _, v := range values {
+			value, ok := lifecycle.ScalarOf(v)
+			if !ok {
+				n, _ := s.node(property)
+				s.wrong(n, file, fmt.Sprintf("a condition on the value %v", v), "a text, a number, true or false")
+				return nil, false
+			}
+			if v == false { // an unticked box is false, and present
+				l.orAbsent = true
+				c = slices.DeleteFunc(c, func(cl clause) bool { return cl[0].path == l.path && cl[0].present })
+				continue
+			}
+			if v == true {
+				l.orAbsent = false
+			}
+			l.values = append(l.values, value)
+		}
+		c = append(c, clause{l})
+	}
+	return c, true
+}
+
+// sorted goes through a map in the order of its keys.
+func sorted[V any](m map[string]V) func(yield func(string, V) bool) {
+	keys := make([]string, 0, len(m))
+	for k := range m {
+		keys = append(keys, k)
+	}
+	slices.Sort(keys)
+	return func(yield func(string, V) bool) {
+		for _, k := range keys {
+			if !yield(k, m[k]) {
+				return
+			}
+		}
+	}
+}

@@ -1,0 +1,237 @@
+package declare
+
+import (
+	"time"
+
+	"leanwicket.dev/internal/document"
+	"leanwicket.dev/lifecycle"
+)
+
+// policyDefaults are the policies of a form file that says nothing.
+func (r *reader) policyDefaults() {
+	d := &r.declaration
+	d.Buttons = []string{"submit"}
+	d.Submit = lifecycle.SubmitPolicy{
+		Method: "POST", Timeout: 10 * time.Second, ResendTimes: 3, ResendWait: time.Second, ResendLongest: time.Minute,
+	}
+	d.Prefill.Timeout = 5 * time.Second
+}
+
+func (r *reader) policies(root *document.Node) {
+	d := &r.declaration
+	if n := root.Get("prefill"); n != nil {
+		r.prefill(n)
+	}
+	if n := root.Get("submit"); n != nil {
+		r.submit(n)
+	}
+	if n := root.Get("show"); n != nil {
+		d.Show = map[string]lifecycle.ShowPolicy{
+			"blur": lifecycle.ShowBlur, "input": lifecycle.ShowInput, "submit": lifecycle.ShowSubmit,
+		}[r.Word(n, "blur", "input", "submit")]
+	}
+	if n := root.Get("accepted"); n != nil {
+		r.accepted(n)
+	}
+	if n := root.Get("refused"); n != nil {
+		for _, e := range r.Map(n, "serverNames") {
+			for _, name := range r.Map(e.Value) {
+				path := r.Text(name.Value)
+				if r.known(path, name.Value) != nil {
+					d.ServerNames = append(d.ServerNames, lifecycle.ServerName{Name: name.Key, Path: path})
+				}
+			}
+		}
+	}
+	if n := root.Get("leave"); n != nil {
+		r.leave(n)
+	}
+	if n := root.Get("texts"); n != nil {
+		for _, e := range r.Map(n, lifecycle.MessageNames()...) {
+			message, _ := lifecycle.MessageNamed(e.Key)
+			d.Texts = append(d.Texts, lifecycle.MessageText{Message: message, Text: r.Text(e.Value)})
+		}
+	}
+}
+
+func (r *reader) prefill(n *document.Node) {
+	p := &r.declaration.Prefill
+	for _, e := range r.Map(n, "url", "needed", "timeout", "whileLoading", "ifEdited") {
+		switch e.Key {
+		case "url":
+			p.URL = r.Text(e.Value)
+		case "needed":
+			p.Needed = r.Bool(e.Value)
+		case "timeout":
+			p.Timeout = r.bound(e.Value)
+		case "whileLoading":
+			p.Lock = r.Word(e.Value, "edit", "lock") == "lock"
+		case "ifEdited":
+			p.Ask = r.Word(e.Value, "keep", "ask") == "ask"
+		}
+	}
+	if n.Kind == document.Map && p.URL == "" {
+		r.Wrong(n, "a prefill without url", "url: where the saved answers come from")
+	}
+}
+
+func (r *reader) submit(n *document.Node) {
+	d := &r.declaration
+	p := &d.Submit
+	for _, e := range r.Map(n, "url", "method", "buttons", "timeout", "whileSending", "resend", "unchanged") {
+		switch e.Key {
+		case "url":
+			p.URL = r.Text(e.Value)
+		case "method":
+			p.Method = r.Word(e.Value, "POST", "PUT", "PATCH")
+		case "buttons":
+			r.buttons(e.Value)
+		case "timeout":
+			p.Timeout = r.bound(e.Value)
+		case "whileSending":
+			p.Edit = r.Word(e.Value, "lock", "edit") == "edit"
+		case "resend":
+			for _, e := range r.Map(e.Value, "times", "wait", "longest") {
+				switch e.Key {
+				case "times":
+					p.ResendTimes = r.Int(e.Value, 0)
+				case "wait":
+					p.ResendWait = r.Duration(e.Value)
+				case "longest":
+					p.ResendLongest = r.Duration(e.Value)
+				}
+			}
+		case "unchanged":
+			p.HoldUnchanged = r.Word(e.Value, "allow", "hold") == "hold"
+		}
+	}
+}
+
+func (r *reader) buttons(n *document.Node) {
+	var buttons []string
+	for _, item := range r.List(n) {
+		name := r.Text(item)
+		if !isName(name) {
+			r.Wrong(item, document.Describe(item), "a name of letters, digits and hyphens, such as apply")
+			continue
+		}
+		for _, earlier := range buttons {
+			if earlier == name {
+				r.Wrong(item, "the button "+name+" a second time", "each button once")
+			}
+		}
+		buttons = append(buttons, name)
+	}
+	if n.Kind == document.List && len(n.Items) == 0 {
+		r.Wrong(n, "no buttons", "at least one, such as apply")
+	}
+	if len(buttons) > 0 {
+		r.declaration.Buttons = buttons
+	}
+}
+
+func (r *reader) accepted(n *document.Node) {
+	d := &r.declaration
+	for _, e := range r.Map(n, "then", "to", "say", "lasts") {
+		switch e.Key {
+		case "then":
+			d.Accepted.Then = map[string]lifecycle.Then{
+				"keep": lifecycle.ThenKeep, "clear": lifecycle.ThenClear, "adopt": lifecycle.ThenAdopt, "navigate": lifecycle.ThenNavigate,
+			}[r.Word(e.Value, "keep", "clear", "adopt", "navigate")]
+		case "to":
+			d.Accepted.To = r.Text(e.Value)
+		case "say":
+			d.Texts = append(d.Texts, lifecycle.MessageText{Message: lifecycle.MessageAccepted, Text: r.Text(e.Value)})
+		case "lasts":
+			d.Accepted.Lasts = r.bound(e.Value)
+		}
+	}
+	if to := n.Get("to"); to != nil && d.Accepted.Then != lifecycle.ThenNavigate {
+		r.Wrong(to, "a destination without then: navigate", "then: navigate, or no to")
+	}
+}
+
+func (r *reader) leave(n *document.Node) {
+	p := &r.declaration.Leave
+	for _, e := range r.Map(n, "when", "inFlight") {
+		switch e.Key {
+		case "when":
+			p.When = map[string]lifecycle.LeaveWhen{
+				"dirty": lifecycle.LeaveDirty, "dirtyAndTouched": lifecycle.LeaveDirtyAndTouched, "never": lifecycle.LeaveNever,
+			}[r.Word(e.Value, "dirty", "dirtyAndTouched", "never")]
+		case "inFlight":
+			p.AllowInFlight = r.Word(e.Value, "ask", "allow") == "allow"
+		}
+	}
+}
+
+// defaults reads what the form opens with: paths or nested members.
+func (r *reader) defaults(n *document.Node) {
+	if n == nil {
+		return
+	}
+	r.defaultsBelow(n, "")
+}
+
+func (r *reader) defaultsBelow(n *document.Node, prefix string) {
+	for _, e := range r.Map(n) {
+		path := e.Key
+		if prefix != "" {
+			path = prefix + "/" + e.Key
+		}
+		f := r.byPath[path]
+		switch {
+		case f != nil && f.Kind == lifecycle.KindRows:
+			r.defaultRows(f, path, e.Value)
+		case f != nil:
+			r.defaultValue(f, -1, e.Value)
+		case e.Value.Kind == document.Map:
+			r.defaultsBelow(e.Value, path)
+		default:
+			r.known(path, e.At)
+		}
+	}
+}
+
+func (r *reader) defaultValue(f *protoField, row int32, n *document.Node) {
+	v, ok := f.ValueOf(n.Any())
+	if !ok && (n.Kind == document.Number || n.Kind == document.Bool) {
+		v, ok = f.ValueOf(n.Text)
+	}
+	if !ok {
+		r.Wrong(n, document.Describe(n), "a value for "+f.Path+" ("+f.Kind.String()+")")
+		return
+	}
+	place := lifecycle.Place{Field: r.ids[f.Path], Row: row}
+	for k, a := range r.declaration.Defaults {
+		if a.Place == place {
+			r.declaration.Defaults[k].Value = v
+			return
+		}
+	}
+	r.declaration.Defaults = append(r.declaration.Defaults, lifecycle.Answer{Place: place, Value: v})
+}
+
+func (r *reader) defaultRows(group *protoField, path string, n *document.Node) {
+	rows := r.List(n)
+	r.declaration.Defaults = append(r.declaration.Defaults, lifecycle.Answer{
+		Place: lifecycle.Place{Field: r.ids[path], Row: -1}, Value: lifecycle.Number(int64(len(rows)), 0),
+	})
+	for k, row := range rows {
+		var below func(n *document.Node, prefix string)
+		below = func(n *document.Node, prefix string) {
+			for _, e := range r.Map(n) {
+				f := r.byPath[prefix+"/"+e.Key]
+				switch {
+				case f != nil:
+					r.defaultValue(f, int32(k), e.Value)
+				case e.Value.Kind == document.Map:
+					below(e.Value, prefix+"/"+e.Key)
+				default:
+					r.known(prefix+"/"+e.Key, e.At)
+				}
+			}
+		}
+		below(row, path+"/*")
+	}
+}

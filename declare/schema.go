@@ -1,0 +1,333 @@
+package declare
+
+import (
+	"errors"
+	"fmt"
+	"net/url"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/santhosh-tekuri/jsonschema/v6"
+
+	"leanwicket.dev/internal/document"
+	"leanwicket.dev/lifecycle"
+)
+
+const draft = "https://json-schema.org/draft/2020-12/schema"
+
+// schemaReader walks a compiled schema. The library reads it, checks it against
+// its meta-schema and resolves references; the document tells order and places.
+type schemaReader struct {
+	*reader
+	documents map[string]*document.Node // by URL
+	files     map[string]string         // the file of each URL
+	walking   map[string]bool           // schemas on the way down, against endless references
+	leaves    map[string][]string       // of each object: the paths below it
+}
+
+// schema reads the schema that the form file names or carries.
+func (r *reader) schema(n *document.Node) *jsonschema.Schema {
+	s := &schemaReader{
+		reader: r, documents: map[string]*document.Node{}, files: map[string]string{},
+		walking: map[string]bool{}, leaves: map[string][]string{},
+	}
+	file, root := r.file, n
+	if n.Kind != document.Map {
+		name := r.Text(n)
+		file = beside(r.file, name)
+		data, err := r.open(file)
+		if err != nil {
+			r.Wrong(n, fmt.Sprintf("%q, which cannot be read (%v)", name, unwrapPath(err)), "a JSON Schema file beside this one")
+			return nil
+		}
+		if root, err = document.Read(file, data); err != nil {
+			r.Join(err)
+			return nil
+		}
+	}
+	compiled := s.compile(file, root)
+	if compiled == nil {
+		return nil
+	}
+	r.byPath = map[string]*protoField{}
+	s.object(compiled, "", need{always: true}, nil)
+	if len(r.fields) == 0 && r.Count() == 0 {
+		s.wrong(root, file, "a schema without properties", "an object with properties: the fields of the form")
+	}
+	return compiled
+}
+
+func unwrapPath(err error) error {
+	if inner := errors.Unwrap(err); inner != nil {
+		return inner
+	}
+	return err
+}
+
+func (s *schemaReader) wrong(at *document.Node, file, found, want string) {
+	report := document.NewReport(file)
+	report.Wrong(at, found, want)
+	s.Join(report.Err())
+}
+
+func fileURL(file string) string {
+	abs, err := filepath.Abs(filepath.FromSlash(file))
+	if err != nil {
+		abs = file
+	}
+	return (&url.URL{Scheme: "file", Path: "/" + strings.TrimPrefix(filepath.ToSlash(abs), "/")}).String()
+}
+
+// Load gives the library the files that a reference names.
+func (s *schemaReader) Load(address string) (any, error) {
+	for known, n := range s.documents {
+		if known == address {
+			return n.Any(), nil
+		}
+	}
+	if !strings.HasPrefix(address, "file://") {
+		return nil, fmt.Errorf("%s is not a local file", address)
+	}
+	base := fileURL(s.reader.file)
+	parsed, err := url.Parse(address)
+	if err != nil {
+		return nil, err
+	}
+	from, err := url.Parse(base)
+	if err != nil {
+		return nil, err
+	}
+	name, err := filepath.Rel(filepath.Dir(from.Path), parsed.Path)
+	if err != nil {
+		return nil, err
+	}
+	file := beside(s.reader.file, filepath.ToSlash(name))
+	data, err := s.open(file)
+	if err != nil {
+		return nil, err
+	}
+	n, err := document.Read(file, data)
+	if err != nil {
+		return nil, err
+	}
+	s.documents[address], s.files[address] = n, file
+	return n.Any(), nil
+}
+
+func (s *schemaReader) compile(file string, root *document.Node) *jsonschema.Schema {
+	if n := root.Get("$schema"); n != nil && strings.TrimSuffix(n.Text, "#") != draft {
+		s.wrong(n, file, document.Describe(n), draft)
+		return nil
+	}
+	address := fileURL(file)
+	if root != s.root && file == s.reader.file {
+		address += ".schema" // the schema inside the form file
+	}
+	s.documents[address], s.files[address] = root, file
+	c := NewSchemaCompiler()
+	c.UseLoader(s)
+	if err := c.AddResource(address, root.Any()); err != nil {
+		s.wrong(root, file, err.Error(), "a JSON Schema")
+		return nil
+	}
+	compiled, err := c.Compile(address)
+	if err != nil {
+		s.schemaError(err, root, file)
+		return nil
+	}
+	return compiled
+}
+
+// schemaError tells where the library found the schema itself wrong.
+func (s *schemaReader) schemaError(err error, root *document.Node, file string) {
+	var problems document.Problems
+	if errors.As(err, &problems) {
+		s.Join(problems)
+		return
+	}
+	var invalid *jsonschema.SchemaValidationError
+	var leaf *jsonschema.ValidationError
+	if !errors.As(err, &invalid) || !errors.As(invalid.Err, &leaf) {
+		text := err.Error()
+		var load *jsonschema.LoadURLError
+		if errors.As(err, &load) {
+			text = fmt.Sprintf("a reference to %s, which cannot be read (%v)", filepath.Base(load.URL), unwrapPath(load.Err))
+		}
+		s.wrong(root, file, strings.ReplaceAll(text, fileURL(file), filepath.Base(file)), "a JSON Schema of draft 2020-12")
+		return
+	}
+	if n := s.documents[strings.TrimSuffix(invalid.URL, "#")]; n != nil {
+		root, file = n, s.files[strings.TrimSuffix(invalid.URL, "#")]
+	}
+	var tell func(e *jsonschema.ValidationError)
+	tell = func(e *jsonschema.ValidationError) {
+		if len(e.Causes) == 0 {
+			at := root
+			for _, key := range e.InstanceLocation {
+				if next := at.Get(key); next != nil {
+					at = next
+				}
+			}
+			text := e.Error()
+			if cut := strings.LastIndex(text, ": "); cut >= 0 {
+				text = text[cut+2:]
+			}
+			s.wrong(at, file, document.Describe(at), text)
+		}
+		for _, cause := range e.Causes {
+			tell(cause)
+		}
+	}
+	tell(leaf)
+}
+
+// NewSchemaCompiler returns a compiler that asserts formats as the form does:
+// a time may come without seconds and offset, as the browser's control gives it.
+func NewSchemaCompiler() *jsonschema.Compiler {
+	c := jsonschema.NewCompiler()
+	c.DefaultDraft(jsonschema.Draft2020)
+	c.AssertFormat()
+	text := func(ok func(string) bool, want string) func(any) error {
+		return func(v any) error {
+			if s, is := v.(string); is && !ok(s) {
+				return errors.New("not " + want)
+			}
+			return nil
+		}
+	}
+	for name, ok := range formats {
+		c.RegisterFormat(&jsonschema.Format{Name: name, Validate: text(ok, name)})
+	}
+	return c
+}
+
+var formats = map[string]func(string) bool{
+	"date":      func(s string) bool { _, ok := lifecycle.ParseDate(s); return ok },
+	"time":      func(s string) bool { _, ok := lifecycle.ParseTime(s); return ok },
+	"date-time": func(s string) bool { _, ok := lifecycle.ParseDateTime(s); return ok },
+	"email":     func(s string) bool { return lifecycle.HasFormat("email", s) },
+	"uri":       func(s string) bool { return lifecycle.HasFormat("uri", s) },
+	"binary":    func(string) bool { return true },
+}
+
+// node finds where a compiled schema stands.
+func (s *schemaReader) node(schema *jsonschema.Schema) (*document.Node, string) {
+	address, fragment, _ := strings.Cut(schema.Location, "#")
+	at, file := s.documents[address], s.files[address]
+	if at == nil {
+		return s.root, s.reader.file
+	}
+	if decoded, err := url.PathUnescape(fragment); err == nil {
+		fragment = decoded
+	}
+	for key := range strings.SplitSeq(strings.TrimPrefix(fragment, "/"), "/") {
+		if fragment == "" {
+			break
+		}
+		key = strings.ReplaceAll(strings.ReplaceAll(key, "~1", "/"), "~0", "~")
+		next := at.Get(key)
+		if next == nil && at.Kind == document.List {
+			var index int
+			if _, err := fmt.Sscanf(key, "%d", &index); err == nil && index < len(at.Items) {
+				next = at.Items[index]
+			}
+		}
+		if next == nil {
+			break
+		}
+		at = next
+	}
+	return at, file
+}
+
+// parts are the schemas that together describe one place: the schema, what it
+// refers to, and the members of allOf.
+func (s *schemaReader) parts(schema *jsonschema.Schema) []*jsonschema.Schema {
+	if s.walking[schema.Location] {
+		at, file := s.node(schema)
+		s.wrong(at, file, "a schema that contains itself", "a form of finite depth")
+		return nil
+	}
+	s.walking[schema.Location] = true
+	defer delete(s.walking, schema.Location)
+	list := []*jsonschema.Schema{schema}
+	if schema.Ref != nil {
+		list = append(list, s.parts(schema.Ref)...)
+	}
+	for _, member := range schema.AllOf {
+		list = append(list, s.parts(member)...)
+	}
+	return list
+}
+
+var annotations = []string{
+	"$schema", "$id", "$defs", "$comment", "$anchor", "$ref", "allOf", "title", "description", "default",
+	"examples", "deprecated", "readOnly", "writeOnly",
+}
+
+// keywords reports what a form cannot honour at this place.
+func (s *schemaReader) keywords(schema *jsonschema.Schema, where string, honoured ...string) {
+	at, file := s.node(schema)
+	if at.Kind == document.Bool {
+		if at.Text == "false" {
+			s.wrong(at, file, "false", "a schema that something can satisfy")
+		}
+		return
+	}
+	for _, e := range at.Entries {
+		if slices.Contains(annotations, e.Key) || slices.Contains(honoured, e.Key) {
+			continue
+		}
+		s.wrong(e.At, file, "the keyword "+e.Key+", which a form cannot honour at "+where, "one of "+strings.Join(honoured, ", ")+", or leave it out")
+	}
+}
+
+// typeOf is the one type of a place, "" where none is given.
+func (s *schemaReader) typeOf(parts []*jsonschema.Schema) string {
+	found := ""
+	for _, part := range parts {
+		if part.Types == nil {
+			continue
+		}
+		var types []string
+		for _, t := range part.Types.ToStrings() {
+			if t != "null" {
+				types = append(types, t)
+			}
+		}
+		at, file := s.node(part)
+		if n := at.Get("type"); n != nil {
+			at = n
+		}
+		switch {
+		case len(types) != 1:
+			s.wrong(at, file, "the types "+strings.Join(types, ", "), "one type, with or without null")
+		case found != "" && found != types[0] && (found != "integer" || types[0] != "number") && (found != "number" || types[0] != "integer"):
+			s.wrong(at, file, "the type "+types[0]+" where "+found+" is demanded too", "one type")
+		case found == "" || types[0] == "integer":
+			found = types[0]
+		}
+	}
+	return found
+}
+
+// names lists the names of properties in the order of the document.
+func (s *schemaReader) names(schema *jsonschema.Schema) []string {
+	at, _ := s.node(schema)
+	var names []string
+	if properties := at.Get("properties"); properties != nil {
+		for _, e := range properties.Entries {
+			names = append(names, e.Key)
+		}
+	}
+	return names
+}
+
+func join(prefix, name string) string {
+	name = strings.ReplaceAll(strings.ReplaceAll(name, "~", "~0"), "/", "~1")
+	if prefix == "" {
+		return name
+	}
+	return prefix + "/" + name
+}

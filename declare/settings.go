@@ -1,0 +1,277 @@
+package declare
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"leanwicket.dev/internal/document"
+	"leanwicket.dev/lifecycle"
+)
+
+var settingKeys = []string{
+	"label", "unit", "help", "placeholder", "autocomplete", "private", "say", "rules", "check", "when", "samples",
+}
+
+// readFields reads what the form file says of single fields.
+func (r *reader) readFields(n *document.Node) {
+	if n == nil {
+		return
+	}
+	for k, e := range r.Map(n) {
+		f := r.known(e.Key, e.At)
+		if f == nil {
+			continue
+		}
+		f.listed = k
+		r.settings[e.Key] = e.At
+		if e.Value.Kind == document.Null {
+			continue
+		}
+		for _, setting := range r.Map(e.Value, settingKeys...) {
+			r.setting(f, setting.Key, setting.Value)
+		}
+	}
+}
+
+// known finds a field by its path, or reports which one may be meant.
+func (r *reader) known(path string, at *document.Node) *protoField {
+	if f := r.byPath[path]; f != nil {
+		return f
+	}
+	paths := make([]string, len(r.fields))
+	for k, f := range r.fields {
+		paths[k] = f.Path
+	}
+	r.Wrong(at, "the path "+path+", which the schema does not have", document.Suggest(path, paths))
+	return nil
+}
+
+func (r *reader) setting(f *protoField, key string, n *document.Node) {
+	switch key {
+	case "label":
+		f.Label = r.Text(n)
+	case "unit":
+		f.Unit = r.Text(n)
+	case "help":
+		f.Help = r.Text(n)
+	case "placeholder":
+		f.Placeholder = r.Text(n)
+	case "autocomplete":
+		f.Autocomplete = r.Text(n)
+	case "private":
+		f.Private = r.Bool(n)
+	case "say":
+		for _, e := range r.Map(n, lifecycle.CodeWords()...) {
+			code := lifecycle.Code(slices.Index(lifecycle.CodeWords(), e.Key))
+			f.Says = append(f.Says, lifecycle.CodeText{Code: code, Text: r.Text(e.Value)})
+		}
+	case "rules":
+		for _, rule := range r.List(n) {
+			r.rule(f, rule)
+		}
+	case "check":
+		r.check(f, n)
+	case "when":
+		r.when(f, n)
+	case "samples":
+		for _, sample := range r.List(n) {
+			f.Samples = append(f.Samples, r.Text(sample))
+		}
+	}
+}
+
+var comparisons = map[string]lifecycle.ConstraintOp{
+	"greaterThan": lifecycle.OpGreaterThan, "atLeast": lifecycle.OpAtLeast, "lessThan": lifecycle.OpLessThan,
+	"atMost": lifecycle.OpAtMost, "equalTo": lifecycle.OpEqualTo,
+}
+
+func (r *reader) rule(f *protoField, n *document.Node) {
+	var c comparison
+	found := 0
+	for _, e := range r.Map(n, "greaterThan", "atLeast", "lessThan", "atMost", "equalTo", "say") {
+		if e.Key == "say" {
+			c.say = r.Text(e.Value)
+			continue
+		}
+		found++
+		c.op, c.path, c.at = comparisons[e.Key], r.Text(e.Value), e.Value
+	}
+	if n.Kind == document.Map && found != 1 {
+		r.Wrong(n, fmt.Sprintf("%d comparisons in one rule", found), "one of greaterThan, atLeast, lessThan, atMost or equalTo, and say")
+		return
+	}
+	if found == 0 {
+		return
+	}
+	other := r.known(c.path, c.at)
+	if other == nil {
+		return
+	}
+	switch {
+	case f.Kind == lifecycle.KindRows || other.Kind == lifecycle.KindRows:
+		r.Wrong(c.at, "a comparison of rows", "a comparison of two answers")
+	case other.Path == f.Path:
+		r.Wrong(c.at, "a comparison of a field with itself", "another field")
+	case scale(f) != scale(other):
+		r.Wrong(c.at, fmt.Sprintf("a comparison of a %s with a %s", f.Kind, other.Kind), "two fields of the same kind")
+	case c.op != lifecycle.OpEqualTo && scale(f) != lifecycle.KindNumber && !isClock(f.Kind):
+		r.Wrong(c.at, fmt.Sprintf("an order of two fields of kind %s", f.Kind), "equalTo, or numbers, dates or times")
+	default:
+		f.compares = append(f.compares, c)
+	}
+}
+
+// scale is the kind on which a field's values are compared.
+func scale(f *protoField) lifecycle.FieldKind {
+	kind := f.Kind
+	if kind == lifecycle.KindChoice {
+		kind = f.Of
+	}
+	if kind == lifecycle.KindInteger {
+		return lifecycle.KindNumber
+	}
+	return kind
+}
+
+func isClock(k lifecycle.FieldKind) bool {
+	return k == lifecycle.KindDate || k == lifecycle.KindTime || k == lifecycle.KindDateTime
+}
+
+func (r *reader) check(f *protoField, n *document.Node) {
+	f.Check = lifecycle.CheckPolicy{Delay: 300 * time.Millisecond, Timeout: 4 * time.Second}
+	for _, e := range r.Map(n, "url", "delay", "timeout") {
+		switch e.Key {
+		case "url":
+			f.Check.URL = r.Text(e.Value)
+		case "delay":
+			f.Check.Delay = r.Duration(e.Value)
+		case "timeout":
+			f.Check.Timeout = r.bound(e.Value)
+		}
+	}
+	if n.Kind == document.Map && f.Check.URL == "" {
+		r.Wrong(n, "a check without url", `url: "/berths/{value}"`)
+	}
+	if f.Kind == lifecycle.KindRows {
+		r.Wrong(n, "a check of rows", "a check of one answer")
+	}
+}
+
+// bound is a duration that bounds a wait: never nothing.
+func (r *reader) bound(n *document.Node) time.Duration {
+	d := r.Duration(n)
+	if d == 0 && r.Count() == 0 {
+		r.Wrong(n, document.Describe(n), "a time longer than nothing: every wait has to end")
+	}
+	return d
+}
+
+// when reads the condition on which a field is asked: all paths must hold.
+func (r *reader) when(f *protoField, n *document.Node) {
+	var c condition
+	for _, e := range r.Map(n) {
+		other := r.known(e.Key, e.At)
+		if other == nil {
+			continue
+		}
+		l := literal{path: e.Key, at: e.At}
+		values := []*document.Node{e.Value}
+		if e.Value.Kind == document.List {
+			values = e.Value.Items
+		}
+		for _, v := range values {
+			value, ok := other.ValueOf(v.Any())
+			if !ok && v.Kind == document.Number || !ok && v.Kind == document.Bool {
+				value, ok = other.ValueOf(v.Text) // an unquoted number that is an option's text
+			}
+			if other.Kind == lifecycle.KindChoices {
+				value, ok = lifecycle.Choices(v.Text), true
+			}
+			if !ok {
+				r.Wrong(v, document.Describe(v), "a value that "+e.Key+" can have ("+other.Kind.String()+")")
+				continue
+			}
+			if value.Absent() {
+				l.orAbsent = true
+			} else {
+				l.values = append(l.values, value)
+			}
+		}
+		c = append(c, clause{l})
+	}
+	if len(c) > 0 {
+		f.asked = both(f.asked, []condition{c})
+	}
+}
+
+// order puts the fields in the order of the page: as the fields section lists
+// them, then as the schema does. The fields of rows follow their group.
+func (r *reader) order() {
+	type unit struct{ place, schema int }
+	head := func(f *protoField) string {
+		group, _, inRows := strings.Cut(f.Path, "/*/")
+		if inRows {
+			return group
+		}
+		return f.Path
+	}
+	units := map[string]unit{}
+	inSchema := map[*protoField]int{}
+	place := func(f *protoField, k int) int {
+		if f.listed >= 0 {
+			return f.listed
+		}
+		return 1<<20 + k
+	}
+	for k, f := range r.fields {
+		inSchema[f] = k
+		u, seen := units[head(f)]
+		if !seen {
+			u = unit{place(f, k), k}
+		}
+		u.place = min(u.place, place(f, k))
+		units[head(f)] = u
+	}
+	slices.SortStableFunc(r.fields, func(a, b *protoField) int {
+		x, y := units[head(a)], units[head(b)]
+		if head(a) != head(b) {
+			if x.place != y.place {
+				return x.place - y.place
+			}
+			return x.schema - y.schema
+		}
+		if a.Path == head(a) || b.Path == head(b) { // the group comes before its fields
+			return len(a.Path) - len(b.Path)
+		}
+		return place(a, inSchema[a]) - place(b, inSchema[b])
+	})
+}
+
+// resolveFields makes the declaration's table.
+func (r *reader) resolveFields() {
+	r.ids = make(map[string]lifecycle.FieldID, len(r.fields))
+	for k, f := range r.fields {
+		r.ids[f.Path] = lifecycle.FieldID(k)
+	}
+	for _, f := range r.fields {
+		field := f.Field
+		field.Constraints = slices.Clone(field.Constraints)
+		for k := range field.Constraints {
+			if c := &field.Constraints[k]; c.Op == lifecycle.OpRequired && !f.Required {
+				c.When = r.resolve(f.required)
+			}
+		}
+		field.Asked = r.resolve(f.asked)
+		for _, c := range f.compares {
+			field.Constraints = append(field.Constraints, lifecycle.Constraint{Op: c.op, Other: r.ids[c.path], Say: c.say})
+		}
+		r.declaration.Fields = append(r.declaration.Fields, field)
+		if f.fallback != nil && !f.fallback.Absent() {
+			r.declaration.Defaults = append(r.declaration.Defaults, lifecycle.Answer{
+				Place: lifecycle.Place{Field: r.ids[f.Path], Row: -1}, Value: *f.fallback,
+			})
+		}
+	}
+}

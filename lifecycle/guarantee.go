@@ -1,0 +1,75 @@
+package lifecycle
+
+// Guarantee is one promise of the lifecycle.
+type Guarantee uint8
+
+// The guarantees.
+const (
+	OneAtATime Guarantee = iota
+	NoInvalidSend
+	EditsSurvive
+	WaitingEnds
+	AskBeforeLoss
+	NoNeedlessAsk
+	WayForward
+	FreshIssues
+	SameKeySameValues
+	CleanReset
+	NothingSwallowed
+	StaleIgnored
+	SaidOnce
+	guaranteeCount
+)
+
+var guaranteeWords = [guaranteeCount]string{
+	"one-at-a-time", "no-invalid-send", "edits-survive", "waiting-ends", "ask-before-loss", "no-needless-ask",
+	"way-forward", "fresh-issues", "same-key-same-values", "clean-reset", "nothing-swallowed", "stale-ignored", "said-once",
+}
+
+func (g Guarantee) String() string { return word(guaranteeWords[:], g) }
+
+// GuaranteeWords lists the guarantees' names.
+func GuaranteeWords() []string { return guaranteeWords[:] }
+
+// Breach is a guarantee that a step has broken, and how.
+type Breach struct {
+	Guarantee Guarantee
+	Path      string // the field it is about, or empty
+	What      string
+}
+
+func (b Breach) Error() string {
+	text := "guarantee " + b.Guarantee.String() + " broken"
+	if b.Path != "" {
+		text += " at " + b.Path
+	}
+	return text + ": " + b.What
+}
+
+// Waived is a guarantee that a form's policy trades away.
+type Waived struct {
+	Guarantee Guarantee
+	Policy    string // as the form file writes it
+	Price     string
+}
+
+// Waives lists the guarantees that the form's policies trade away.
+func (f *Form) Waives() []Waived {
+	var list []Waived
+	if f.Leave.When == LeaveNever {
+		list = append(list, Waived{AskBeforeLoss, "leave.when: never", "leaving loses unsaved work without a question"})
+	}
+	if f.Leave.When == LeaveDirtyAndTouched {
+		list = append(list, Waived{AskBeforeLoss, "leave.when: dirtyAndTouched", "leaving loses what was typed in a field that was not left yet"})
+	}
+	return list
+}
+
+func (f *Form) waived(g Guarantee) bool {
+	for _, w := range f.Waives() {
+		if w.Guarantee == g {
+			return true
+		}
+	}
+	return false
+}

@@ -1,0 +1,192 @@
+package lifecycle
+
+import "encoding/binary"
+
+// A session's state has two identities. Exact is everything, as traces compare
+// it. Canonical is what can still make a difference: rows, requests and timers
+// are renamed in the order of the form, and counters are left out, so that two
+// sessions with the same canonical state have the same future.
+
+// AppendExact appends the exact state. Seed and keys are left out: attempts are
+// told apart by their numbers.
+func (s *Session) AppendExact(to []byte) []byte {
+	w := stateWriter{session: s, to: to}
+	w.state()
+	w.number(int64(s.nextRequest), int64(s.nextTimer), int64(s.ignored), int64(s.attempt.number), int64(s.notice.count))
+	w.number(int64(s.load.request), int64(s.applied))
+	w.message(s.notice.message)
+	w.number(int64(s.notice.level), int64(s.focus.Field), int64(s.focus.Row))
+	for _, t := range s.timers {
+		w.number(int64(t))
+	}
+	for k := range s.checks {
+		w.number(int64(s.checks[k].request), int64(s.checks[k].timer))
+	}
+	w.text(s.receipt.To, s.receipt.Version, s.receipt.Text, s.leaveTo)
+	w.answers(s.receipt.Values)
+	for r := range s.rows {
+		w.flags(s.rows[r].used)
+	}
+	return w.to
+}
+
+// AppendCanonical appends the canonical state.
+func (s *Session) AppendCanonical(to []byte) []byte {
+	w := stateWriter{session: s, to: to}
+	w.state()
+	return w.to
+}
+
+type stateWriter struct {
+	session *Session
+	to      []byte
+}
+
+func (w *stateWriter) number(ns ...int64) {
+	for _, n := range ns {
+		w.to = binary.AppendVarint(w.to, n)
+	}
+}
+
+func (w *stateWriter) flags(fs ...bool) {
+	b := int64(0)
+	for k, f := range fs {
+		if f {
+			b |= 1 << k
+		}
+	}
+	w.number(b)
+}
+
+func (w *stateWriter) text(ss ...string) {
+	for _, s := range ss {
+		w.to = binary.AppendUvarint(w.to, uint64(len(s)))
+		w.to = append(w.to, s...)
+	}
+}
+
+func (w *stateWriter) value(v Value) {
+	w.to = append(w.to, byte(v.Kind))
+	if v.Kind != ValueAbsent {
+		w.number(v.Coef, int64(v.Exp))
+		w.text(v.Text)
+	}
+}
+
+func (w *stateWriter) message(m Message) {
+	w.number(int64(m.ID), int64(m.Count), int64(m.Wait), int64(m.And), int64(m.AndCount))
+	w.text(m.Words)
+}
+
+func (w *stateWriter) answers(as []Answer) {
+	w.number(int64(len(as)))
+	for _, a := range as {
+		w.number(int64(a.Field), int64(a.Row))
+		w.value(a.Value)
+	}
+}
+
+// state is what both identities share. Rows are written in a fixed order (now,
+// then those only in the baseline, then those only as sent) and known by their
+// place in it.
+func (w *stateWriter) state() {
+	s := w.session
+	for i := range s.cells {
+		if s.form.group[s.cells[i].field] < 0 && s.cells[i].row < 0 {
+			w.cell(&s.cells[i])
+		}
+	}
+	for g, group := range s.form.groups {
+		order := s.rowOrder(g)
+		for _, list := range [...][]int32{s.groups[g].now, s.groups[g].base, s.groups[g].sent} {
+			w.number(int64(len(list)))
+			for _, r := range list {
+				w.number(int64(placeIn(order, r)))
+			}
+		}
+		for _, r := range order {
+			for k := range s.form.Members(group) {
+				w.cell(&s.cells[s.rows[r].first+int32(k)])
+			}
+		}
+	}
+	w.number(int64(s.prefill), int64(s.activity), int64(s.standing), int64(s.leave), int64(s.leaveKind), int64(s.asked), int64(s.pressed))
+	w.number(int64(s.load.needs))
+	w.flags(s.load.request != 0, s.load.arrived, s.revealed, s.follow, s.received.on, s.received.cleared, s.clearNext, s.guard,
+		s.applied > 0, s.kept.present, s.kept.ask)
+	w.text(s.version)
+	if s.kept.present {
+		w.answers(s.kept.values)
+		w.text(s.kept.version)
+	}
+	for _, t := range s.timers {
+		w.flags(t != 0)
+	}
+	w.number(int64(len(s.checks)))
+	for k := range s.checks {
+		w.number(w.cellName(s.checks[k].cell))
+		w.flags(s.checks[k].request != 0)
+	}
+	w.number(int64(len(s.issues)))
+	for _, x := range s.issues {
+		w.number(w.cellName(x.cell), w.cellName(x.from), int64(x.source))
+		w.text(x.code, x.text)
+	}
+	w.attempt()
+}
+
+func (w *stateWriter) attempt() {
+	a := &w.session.attempt
+	w.flags(a.number > 0, a.unsure, a.waited, a.adopted)
+	w.number(int64(a.button), int64(a.outcome), int64(a.repeats), int64(len(a.tries)))
+	w.text(a.version)
+	for _, t := range a.tries {
+		w.to = append(w.to, byte(t))
+	}
+}
+
+func (w *stateWriter) cell(c *cell) {
+	w.number(int64(c.bits&^bitChanged), int64(c.rules))
+	w.value(c.value)
+	w.value(c.baseline)
+	w.value(c.sent)
+	if c.bits&bitRaw != 0 {
+		w.text(c.raw)
+	}
+}
+
+// cellName is a cell's name that does not depend on where its row is stored.
+func (w *stateWriter) cellName(i int32) int64 {
+	s := w.session
+	if i < 0 {
+		return -1
+	}
+	c := &s.cells[i]
+	if c.row < 0 {
+		return int64(c.field)
+	}
+	g := s.form.groupIndex[s.rows[c.row].group]
+	return int64(len(s.form.Fields)) + int64(placeIn(s.rowOrder(int(g)), c.row))*int64(len(s.form.Fields)) + int64(c.field)
+}
+
+func (s *Session) rowOrder(g int) []int32 {
+	group := &s.groups[g]
+	order := make([]int32, 0, len(group.now)+len(group.base))
+	for _, list := range [...][]int32{group.now, group.base, group.sent} {
+		for _, r := range list {
+			if placeIn(order, r) < 0 {
+				order = append(order, r)
+			}
+		}
+	}
+	return order
+}
+
+func placeIn(order []int32, r int32) int {
+	for k, o := range order {
+		if o == r {
+			return k
+		}
+	}
+	return -1
+}

@@ -1,0 +1,354 @@
+package lifecycle
+
+import "strconv"
+
+// checkSends: one-at-a-time, no-invalid-send, same-key-same-values.
+func (w *Watch) checkSends(e Event, effects []Effect, now facts) {
+	form := w.session.Form()
+	for _, f := range effects {
+		if f.Kind == EffectAbort && f.Request == 0 && f.Attempt == w.attempt && f.Try == w.inFlight {
+			w.tries[f.Try] = true
+			w.inFlight = 0
+		}
+		if f.Kind != EffectSend {
+			continue
+		}
+		if w.inFlight != 0 {
+			w.broken(OneAtATime, "", "a try was sent while try "+strconv.Itoa(int(w.inFlight))+" was in flight")
+		}
+		content := contentOf(form, f)
+		if f.Attempt != w.attempt {
+			w.checkNewAttempt(f, content, now)
+		} else {
+			if f.Key != w.key {
+				w.broken(SameKeySameValues, "", "a repeat carried another key")
+			}
+			if w.content != "" && w.content != content {
+				w.broken(SameKeySameValues, "", "a repeat carried other values")
+			}
+			if w.settled {
+				w.broken(SameKeySameValues, "", "an attempt that is settled was sent again")
+			}
+		}
+		w.content, w.key = content, f.Key
+		w.keys[f.Key] = content
+		w.inFlight = f.Try
+	}
+}
+
+// checkNewAttempt checks the beginning of an attempt: the state after the step
+// is that of the values that were sent.
+func (w *Watch) checkNewAttempt(f Effect, content string, now facts) {
+	form := w.session.Form()
+	if !w.settled {
+		w.broken(SameKeySameValues, "", "a new key was used while the previous attempt was not settled")
+	}
+	if _, known := w.keys[f.Key]; known || w.attempt > 0 && f.Key == w.key {
+		w.broken(SameKeySameValues, "", "a new attempt carried an old key")
+	}
+	for _, hold := range []struct {
+		word string
+		on   bool
+	}{
+		{"invalid", now.invalid > 0},
+		{"contested", now.contested > 0},
+		{"checking", now.checking > 0},
+		{"loading or prefill-missing", w.missing},
+		{"unchanged", form.Submit.HoldUnchanged && now.dirty == 0},
+		{"received", w.accepted && form.Submit.Creates() && !w.resetAt && content == w.content && form.Accepted.Then != ThenAdopt},
+	} {
+		if hold.on {
+			w.broken(NoInvalidSend, "", "an attempt was begun while the hold "+hold.word+" stood")
+		}
+	}
+	w.attempt, w.settled, w.accepted, w.adopted = f.Attempt, false, false, false
+	w.tries = map[int32]bool{}
+	clear(w.sent)
+	for x := range w.session.Fields() {
+		w.sent[x.ID()] = x.Value()
+	}
+}
+
+// checkEdits: edits-survive.
+func (w *Watch) checkEdits(e Event, o outcomes) {
+	s := w.session
+	if e.Kind == EventReset || e.Kind == EventRestored {
+		return
+	}
+	if e.Kind == EventLeaveAnswered && e.Answer == AnswerDiscard {
+		return
+	}
+	accepted := o.learnt && o.kind == ReplyAccepted
+	after := make(map[int]FieldState, len(w.order))
+	for f := range s.Fields() {
+		after[f.ID()] = f
+	}
+	for _, id := range w.order {
+		b := w.before[id]
+		if !b.mine {
+			continue
+		}
+		f, there := after[id]
+		if there && f.Kept() == b.kept {
+			continue
+		}
+		switch {
+		case e.Kind == EventEdit && e.Path == b.path:
+		case e.Kind == EventResolve && (e.Path == b.path || !there || isRowOf(b.path, e.Path)):
+		case e.Kind == EventRemoveRow && isRowOf(b.path, e.Path):
+		case accepted && w.wasSentAs(id, b):
+		default:
+			w.broken(EditsSurvive, b.path, "what was typed ("+b.kept.String()+") was changed by "+e.Kind.String())
+		}
+	}
+}
+
+// isRowOf reports whether a field's path lies below a row or group.
+func isRowOf(path, row string) bool {
+	return len(path) > len(row) && path[:len(row)] == row && path[len(row)] == '/'
+}
+
+// wasSentAs reports whether exactly this value had been sent.
+func (w *Watch) wasSentAs(id int, b fieldBefore) bool {
+	sent, known := w.sent[id]
+	return w.adopted || known && sent == b.value
+}
+
+// checkLeaving: ask-before-loss. What is still there at the moment of leaving
+// stands in the session that is left.
+func (w *Watch) checkLeaving(e Event, effects []Effect, o outcomes) {
+	form := w.session.Form()
+	if form.Leave.When == LeaveNever {
+		return
+	}
+	for _, f := range effects {
+		if f.Kind != EffectLeave && f.Kind != EffectNavigate {
+			continue
+		}
+		if e.Kind == EventLeaveAnswered && e.Answer == AnswerDiscard {
+			continue
+		}
+		now := w.read()
+		now.leave = LeavePresent
+		if reason := w.reason(now); reason != AskNothing {
+			w.broken(AskBeforeLoss, "", "the form was left with work that is "+reason.String())
+		}
+	}
+}
+
+// checkWaiting: waiting-ends.
+func (w *Watch) checkWaiting(now facts) {
+	if now.leave == LeaveGone {
+		if len(w.timers) > 0 {
+			w.broken(WaitingEnds, "", "a timer was armed after the form had been left")
+		}
+		return
+	}
+	armed := map[TimerKind]int{}
+	for _, kind := range w.timers {
+		armed[kind]++
+	}
+	need := func(what string, on bool, kind TimerKind) {
+		if on && armed[kind] == 0 {
+			w.broken(WaitingEnds, "", what+" has no timer armed")
+		}
+	}
+	need("loading", now.prefill == PrefillLoading, TimerLoad)
+	need("sending", now.activity == ActivitySending, TimerSend)
+	need("waiting", now.activity == ActivityWaiting, TimerWait)
+	if now.checking > armed[TimerCheck]+armed[TimerCheckDelay] {
+		w.broken(WaitingEnds, "", "a check has no timer armed")
+	}
+	if now.activity == ActivityChecking && now.checking == 0 {
+		w.broken(WaitingEnds, "", "checking waits for no check")
+	}
+	if now.activity == ActivitySending && w.inFlight == 0 {
+		w.broken(WaitingEnds, "", "sending, and nothing is in flight")
+	}
+}
+
+// checkAsking: no-needless-ask, and the other half of ask-before-loss: the
+// guard is on whenever something would be lost.
+func (w *Watch) checkAsking(effects []Effect, now facts) {
+	reason := w.reason(now)
+	for _, f := range effects {
+		if f.Kind == EffectAsk && f.Reason != reason {
+			w.broken(NoNeedlessAsk, "", "asked about "+f.Reason.String()+", and the work is "+reason.String())
+		}
+	}
+	if now.guard && reason == AskNothing {
+		w.broken(NoNeedlessAsk, "", "the unload guard is on with nothing to lose")
+	}
+	if !now.guard && reason != AskNothing {
+		w.broken(AskBeforeLoss, "", "the unload guard is off, and the work is "+reason.String())
+	}
+	if now.leave == LeaveAsking && reason == AskNothing {
+		w.broken(NoNeedlessAsk, "", "the question stands with nothing to lose")
+	}
+}
+
+// checkIssues: fresh-issues.
+func (w *Watch) checkIssues(e Event, now facts) {
+	if e.Kind != EventEdit {
+		return
+	}
+	if f, ok := w.session.Field(e.Path); ok {
+		for _, issue := range f.Issues() {
+			if issue.Source != SourceRule {
+				w.broken(FreshIssues, e.Path, "the "+issue.Source.String()+" issue "+issue.Code+" outlived an edit")
+			}
+		}
+	}
+	for _, issue := range w.session.FormIssues() {
+		if issue.Source == SourceServer {
+			w.broken(FreshIssues, "", "a server issue of the whole form outlived an edit")
+		}
+	}
+}
+
+// checkReset: clean-reset.
+func (w *Watch) checkReset(e Event, now facts) {
+	if e.Kind != EventReset {
+		return
+	}
+	for f := range w.session.Fields() {
+		mark := ""
+		switch {
+		case f.Dirty():
+			mark = "dirty"
+		case f.Touched():
+			mark = "touched"
+		case f.EditedSince():
+			mark = "edited since"
+		case f.Contested():
+			mark = "contested"
+		case f.Checking():
+			mark = "a check"
+		}
+		if mark != "" {
+			w.broken(CleanReset, f.Path(), "still marked after a reset: "+mark)
+		}
+		for _, issue := range f.Issues() {
+			if issue.Source != SourceRule {
+				w.broken(CleanReset, f.Path(), "the "+issue.Source.String()+" issue "+issue.Code+" outlived a reset")
+			} else if issue.Shown {
+				w.broken(CleanReset, f.Path(), "the issue "+issue.Code+" is still shown after a reset")
+			}
+		}
+	}
+	if len(w.session.FormIssues()) > 0 {
+		w.broken(CleanReset, "", "an issue of the form outlived a reset")
+	}
+	if now.submission > SubmissionUnsettled || now.submission == SubmissionChecking {
+		w.broken(CleanReset, "", "the submission still shows "+now.submission.String())
+	}
+	if r := w.session.Receipt(); r.To != "" || r.Text != "" || len(r.Values) > 0 {
+		w.broken(CleanReset, "", "the receipt outlived a reset")
+	}
+}
+
+// checkEntries: nothing-swallowed.
+func (w *Watch) checkEntries(e Event, o outcomes, effects []Effect) {
+	treatedAsRefused := o.kind == ReplyRefused || o.kind == ReplyOutdated && w.session.Form().Prefill.URL == ""
+	if !o.learnt || !treatedAsRefused {
+		return
+	}
+	shown := map[string]int{}
+	count := 0
+	collect := func(issues []Issue) {
+		for _, issue := range issues {
+			if issue.Source == SourceServer && issue.Shown {
+				shown[issue.Text]++
+				count++
+			}
+		}
+	}
+	collect(w.session.FormIssues())
+	for f := range w.session.Fields() {
+		if f.Asked() {
+			collect(f.Issues())
+		}
+	}
+	for _, entry := range e.Reply.Entries {
+		if shown[entry.Text] == 0 {
+			w.broken(NothingSwallowed, entry.Path, "an entry of the refusal is not shown: "+entry.Text)
+			continue
+		}
+		shown[entry.Text]--
+	}
+	if count != max(1, len(e.Reply.Entries)) {
+		w.broken(NothingSwallowed, "", "a refusal of "+strconv.Itoa(len(e.Reply.Entries))+" entries shows "+strconv.Itoa(count)+" issues")
+	}
+}
+
+// checkWayForward: as far as one step can tell, a submit that nothing holds
+// does something.
+func (w *Watch) checkWayForward(e Event, effects []Effect, now facts) {
+	if e.Kind != EventSubmit || w.facts.activity != ActivityIdle || now.ignored > w.facts.ignored {
+		return
+	}
+	for _, f := range effects {
+		if f.Kind == EffectSend || f.Kind == EffectSay {
+			return
+		}
+	}
+	if now.activity != ActivityChecking {
+		w.broken(WayForward, "", "a submit sent nothing, waits for nothing and said nothing")
+	}
+}
+
+// checkSaid: said-once.
+func (w *Watch) checkSaid(e Event, effects []Effect, o outcomes, now facts) {
+	said := map[MessageID]int{}
+	notices := 0
+	blocked := 0
+	for _, f := range effects {
+		if f.Kind != EffectSay {
+			continue
+		}
+		notices++
+		for _, id := range [...]MessageID{f.Message.ID, f.Message.And} {
+			said[id]++
+			if id >= MessageBlockedLoading && id <= MessageBlockedReceived {
+				blocked++
+			}
+		}
+	}
+	if notices > 1 {
+		w.broken(SaidOnce, "", strconv.Itoa(notices)+" notices in one step")
+	}
+	sent := false
+	for _, f := range effects {
+		sent = sent || f.Kind == EffectSend
+	}
+	refusedNow := o.learnt && (o.kind == ReplyRefused || o.kind == ReplyOutdated && w.session.Form().Prefill.URL == "")
+	once := func(what string, on bool, count int) {
+		if on && count != 1 {
+			w.broken(SaidOnce, "", what+" was said "+strconv.Itoa(count)+" times")
+		}
+		if !on && count != 0 {
+			w.broken(SaidOnce, "", what+" was said, and did not happen")
+		}
+	}
+	once("accepted", o.learnt && o.kind == ReplyAccepted, said[MessageAccepted])
+	once("refused", refusedNow, said[MessageRefused])
+	once("outdated", o.learnt && o.kind == ReplyOutdated && !refusedNow, said[MessageOutdated])
+	once("denied", o.replied && o.kind == ReplyDenied, said[MessageDenied])
+	nowUnsettled := o.unsettled || o.waiting && now.activity != ActivityWaiting
+	once("unsettled", nowUnsettled, said[MessageUnsettled]+said[MessageUnsettledWait]+said[MessageUnsettledRestored])
+	if e.Kind == EventSubmit || e.Kind == EventRetry {
+		w.paused = w.paused && now.activity == ActivityIdle
+	}
+	if sent && !(e.Kind == EventElapsed) {
+		w.paused = false
+	}
+	firstPause := o.waiting && now.activity == ActivityWaiting && !w.paused
+	once("waiting", firstPause, said[MessageWaiting])
+	w.paused = w.paused || firstPause
+	loadFails := e.Kind == EventLoadFailed || e.Kind == EventElapsed && w.facts.prefill == PrefillLoading && now.prefill != PrefillLoading
+	once("a failed load", loadFails, said[MessageLoadFailed])
+	pressed := (e.Kind == EventSubmit || e.Kind == EventRetry) && w.facts.activity == ActivityIdle && now.ignored == w.facts.ignored
+	if pressed && !sent && now.activity == ActivityIdle && blocked != 1 {
+		w.broken(SaidOnce, "", "blocked was said "+strconv.Itoa(blocked)+" times")
+	}
+}

@@ -1,0 +1,196 @@
+package replies
+
+import (
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	"leanwicket.dev/lifecycle"
+)
+
+// Response is an HTTP reply, or the lack of one.
+type Response struct {
+	Broken bool              // the connection broke, or there is no reply at all
+	Status int               // RFC 9110, section 15
+	Header map[string]string // names in any case
+	Body   any               // decoded JSON: nil, bool, float64 or json.Number, string, []any, map[string]any
+	Now    time.Time         // the moment of the reply, for a Retry-After that gives a date
+}
+
+func (r Response) header(name string) string {
+	for key, value := range r.Header {
+		if strings.EqualFold(key, name) {
+			return value
+		}
+	}
+	return ""
+}
+
+// Kind classifies a reply to a submission by its status and headers.
+func (r Response) Kind() lifecycle.ReplyKind {
+	_, retry := r.retryAfter()
+	switch {
+	case r.Broken:
+		return lifecycle.ReplyUnknown
+	case r.Status >= 200 && r.Status < 300, r.Status == 303:
+		return lifecycle.ReplyAccepted
+	case r.Status == 401, r.Status == 403:
+		return lifecycle.ReplyDenied
+	case r.Status == 412:
+		return lifecycle.ReplyOutdated
+	case r.Status == 409 && retry, r.Status == 425:
+		return lifecycle.ReplyUnderway
+	case r.Status == 429, r.Status == 503:
+		return lifecycle.ReplyUnavailable
+	case r.Status == 408:
+		return lifecycle.ReplyUnknown
+	case r.Status >= 400 && r.Status < 500:
+		return lifecycle.ReplyRefused
+	default:
+		return lifecycle.ReplyUnknown
+	}
+}
+
+// retryAfter reads Retry-After (RFC 9110, section 10.2.3): seconds or a date.
+func (r Response) retryAfter() (time.Duration, bool) {
+	text := strings.TrimSpace(r.header("Retry-After"))
+	if seconds, err := strconv.Atoi(text); err == nil && seconds >= 0 {
+		return min(time.Duration(seconds), 1<<31) * time.Second, true
+	}
+	for _, layout := range []string{time.RFC1123, time.RFC850, time.ANSIC} {
+		if at, err := time.Parse(layout, text); err == nil {
+			return max(0, at.Sub(r.Now)), true
+		}
+	}
+	return 0, false
+}
+
+// Submit reads the reply to a submission.
+func Submit(form *lifecycle.Form, r Response) *lifecycle.Reply {
+	reply := &lifecycle.Reply{Kind: r.Kind(), Version: r.header("ETag"), RetryAfter: -1}
+	switch reply.Kind {
+	case lifecycle.ReplyAccepted:
+		reply.Values = Values(form, r.Body)
+		reply.To = destination(form, r)
+		reply.Text = acceptedText(form, r.Body)
+	case lifecycle.ReplyRefused, lifecycle.ReplyOutdated:
+		for _, p := range Place(form, r) {
+			reply.Entries = append(reply.Entries, p.Entry)
+		}
+		reply.Text = text(r.Body)
+	case lifecycle.ReplyDenied:
+		reply.Text = text(r.Body)
+	case lifecycle.ReplyUnderway, lifecycle.ReplyUnavailable:
+		if after, ok := r.retryAfter(); ok {
+			reply.RetryAfter = after
+		}
+	}
+	return reply
+}
+
+// Load reads the reply to a load: its values and version, or why it failed.
+func Load(form *lifecycle.Form, r Response) (values []lifecycle.Answer, version, why string) {
+	body, isObject := r.Body.(map[string]any)
+	switch {
+	case r.Broken:
+		return nil, "", "the connection broke"
+	case r.Status < 200 || r.Status >= 300:
+		return nil, "", "status " + strconv.Itoa(r.Status)
+	case !isObject:
+		return nil, "", "the body is no JSON object"
+	}
+	return Values(form, body), r.header("ETag"), ""
+}
+
+// Check reads the reply to a check: what it found (nothing: it passed), or
+// false where the check itself failed. An entry without a path is about the
+// checked field.
+func Check(form *lifecycle.Form, r Response) ([]lifecycle.Entry, bool) {
+	switch r.Kind() {
+	case lifecycle.ReplyAccepted:
+		return nil, r.Status != 303
+	case lifecycle.ReplyRefused:
+		var entries []lifecycle.Entry
+		for _, p := range Place(form, r) {
+			entries = append(entries, p.Entry)
+		}
+		return entries, true
+	default:
+		return nil, false
+	}
+}
+
+// destination is where a reply says to go: the form's own, with each {…} taken
+// from the body (by name, or by a path such as data/id), else the Location.
+func destination(form *lifecycle.Form, r Response) string {
+	location := r.header("Location")
+	to, whole := form.Accepted.To, true
+	if to == "" {
+		return location
+	}
+	var out strings.Builder
+	for to != "" {
+		before, rest, open := strings.Cut(to, "{")
+		out.WriteString(before)
+		if !open {
+			break
+		}
+		name, after, closed := strings.Cut(rest, "}")
+		value, found := member(r.Body, name)
+		whole = whole && closed && found
+		out.WriteString(url.PathEscape(value))
+		to = after
+	}
+	switch {
+	case whole:
+		return out.String()
+	case location != "":
+		return location
+	default:
+		return out.String()
+	}
+}
+
+func member(body any, path string) (string, bool) {
+	for name := range strings.SplitSeq(path, "/") {
+		object, ok := body.(map[string]any)
+		if !ok {
+			return "", false
+		}
+		body = object[name]
+	}
+	value, ok := lifecycle.ScalarOf(body)
+	return value.String(), ok && !value.Absent()
+}
+
+// text is what a reply says in words of its own.
+func text(body any) string {
+	object, _ := body.(map[string]any)
+	for _, key := range []string{"message", "detail", "title"} {
+		if s, ok := object[key].(string); ok && strings.TrimSpace(s) != "" {
+			return clip(s)
+		}
+	}
+	return ""
+}
+
+// acceptedText is the message of an accepted reply. Its body may be the record
+// itself: detail and title are then answers, and so may message be.
+func acceptedText(form *lifecycle.Form, body any) string {
+	object, _ := body.(map[string]any)
+	s, _ := object["message"].(string)
+	if _, isField := form.Lookup("message"); isField {
+		return ""
+	}
+	return clip(s)
+}
+
+// clip keeps a hostile text from filling the screen.
+func clip(s string) string {
+	const most = 1000
+	if len(s) <= most {
+		return s
+	}
+	return strings.ToValidUTF8(s[:most], "") + "…"
+}
