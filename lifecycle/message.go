@@ -139,7 +139,7 @@ type Message struct {
 	ID    MessageID
 	Count int32
 	Wait  time.Duration
-	Words string // the server's own words; they replace the catalogue's text
+	Words string // the server's own words
 
 	And      MessageID
 	AndCount int32
@@ -148,8 +148,8 @@ type Message struct {
 // Text writes a message in the form's words.
 func (f *Form) Text(m Message) string {
 	text := m.Words
-	if text == "" {
-		text = f.fill(m.ID, textArguments{n: m.Count, wait: m.Wait})
+	if text == "" || m.ID == MessageRefused { // the server's words, and how many answers
+		text = strings.TrimSpace(text + " " + f.fill(m.ID, textArguments{n: m.Count, wait: m.Wait}))
 	}
 	if m.And != MessageNone {
 		text += " " + f.fill(m.And, textArguments{n: m.AndCount})

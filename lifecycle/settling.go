@@ -149,7 +149,7 @@ func (s *Session) settleRefused(r *Reply) {
 		}
 		s.addIssue(issue{cell: -1, from: -1, source: SourceServer, text: text})
 	}
-	s.say(Message{ID: MessageRefused, Count: int32(max(1, len(r.Entries)))}, Assertive)
+	s.say(Message{ID: MessageRefused, Count: int32(max(1, len(r.Entries))), Words: r.Text}, Assertive)
 	if s.follow {
 		s.followUp()
 		return

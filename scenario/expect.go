@@ -1,0 +1,307 @@
+package scenario
+
+import (
+	"slices"
+	"strconv"
+	"strings"
+
+	"leanwicket.dev/internal/document"
+	"leanwicket.dev/lifecycle"
+)
+
+// expectation is one key of an expect. holds returns what is there instead, or
+// "" where it holds.
+type expectation struct {
+	node     *document.Node
+	expected string
+	found    func(p *play) string
+}
+
+var expectKeys = []string{
+	"submission", "prefill", "leave", "values", "dirty", "touched", "contested", "issues", "shown", "unsaved",
+	"unloadGuard", "holds", "sendCount", "loadCount", "keyCount", "ignored", "sentValues", "said", "focus",
+	"destination", "asking",
+}
+
+func (p *scenarioReader) expect(entry *Entry, n *document.Node) {
+	for _, e := range p.Map(n, expectKeys...) {
+		p.expectOne(entry, e)
+	}
+	if n.Kind == document.Map && len(n.Entries) == 0 {
+		p.Wrong(n, "an expect of nothing", "at least one of "+strings.Join(expectKeys, ", "))
+	}
+}
+
+func (p *scenarioReader) expectOne(entry *Entry, e document.Entry) {
+	add := func(at *document.Node, expected string, found func(*play) string) {
+		entry.Expect = append(entry.Expect, expectation{at, expected, found})
+	}
+	word := func(words []string, of func(*lifecycle.Session) string) {
+		want := p.Word(e.Value, words...)
+		add(e.At, e.Key+" "+want, func(play *play) string { return differs(want, of(play.session)) })
+	}
+	count := func(of func(*play) int) {
+		want := p.Int(e.Value, 0)
+		add(e.At, e.Key+" "+itoa(want), func(play *play) string { return differs(itoa(want), itoa(of(play))) })
+	}
+	flag := func(of func(*lifecycle.Session) bool) {
+		want := p.Bool(e.Value)
+		add(e.At, e.Key+" "+strconv.FormatBool(want), func(play *play) string {
+			return differs(strconv.FormatBool(want), strconv.FormatBool(of(play.session)))
+		})
+	}
+	switch e.Key {
+	case "submission":
+		word(words(lifecycle.SubmissionOutdated), func(s *lifecycle.Session) string { return s.Submission().String() })
+	case "prefill":
+		word(words(lifecycle.PrefillFailed), func(s *lifecycle.Session) string { return s.Prefill().String() })
+	case "leave":
+		word(words(lifecycle.LeaveGone), func(s *lifecycle.Session) string { return s.Leaving().String() })
+	case "values", "sentValues":
+		for _, v := range p.Map(e.Value) {
+			p.expectValue(entry, e.Key, v)
+		}
+	case "dirty":
+		p.expectPaths(entry, e, lifecycle.FieldState.Dirty)
+	case "touched":
+		p.expectPaths(entry, e, lifecycle.FieldState.Touched)
+	case "contested":
+		p.expectPaths(entry, e, lifecycle.FieldState.Contested)
+	case "issues", "shown":
+		p.expectIssues(entry, e)
+	case "unsaved":
+		flag((*lifecycle.Session).Unsaved)
+	case "unloadGuard":
+		flag((*lifecycle.Session).UnloadGuard)
+	case "holds":
+		want := []string{}
+		for _, item := range p.List(e.Value) {
+			want = append(want, p.Word(item, lifecycle.HoldWords()...))
+		}
+		add(e.At, "holds "+bracket(want), func(play *play) string {
+			found := play.session.Holds("").Words()
+			if sameSet(want, found) {
+				return ""
+			}
+			return "holds " + bracket(found)
+		})
+	case "sendCount":
+		count(func(play *play) int { return play.sends })
+	case "loadCount":
+		count(func(play *play) int { return play.loads })
+	case "keyCount":
+		count(func(play *play) int { return len(play.keys) })
+	case "ignored":
+		count(func(play *play) int { return play.session.Ignored() })
+	case "said":
+		want := p.Text(e.Value)
+		add(e.At, "said "+strconv.Quote(want), func(play *play) string {
+			message, _, notices := play.session.Notice()
+			text := play.session.Form().Text(message)
+			switch {
+			case notices == 0:
+				return "nothing was said"
+			case strings.Contains(text, want):
+				return ""
+			default:
+				return "said " + strconv.Quote(text)
+			}
+		})
+	case "focus":
+		want := p.Text(e.Value)
+		if want != "" {
+			p.path(want, e.Value)
+		}
+		add(e.At, "focus "+quoted(want), func(play *play) string { return differs(quoted(want), play.focus) })
+	case "destination":
+		want := p.Text(e.Value)
+		add(e.At, "destination "+want, func(play *play) string { return differs(want, play.destination) })
+	case "asking":
+		p.expectAsking(entry, e)
+	}
+}
+
+func quoted(path string) string {
+	if path == "" {
+		return "the form"
+	}
+	return path
+}
+
+// words lists the words of a state up to its last one.
+func words[T interface {
+	~uint8
+	String() string
+}](last T) []string {
+	var list []string
+	for v := T(0); v <= last; v++ {
+		list = append(list, v.String())
+	}
+	return list
+}
+
+func differs(want, found string) string {
+	if want == found {
+		return ""
+	}
+	if found == "" {
+		return "nothing"
+	}
+	return found
+}
+
+func bracket(list []string) string { return "[" + strings.Join(list, ", ") + "]" }
+
+func sameSet(a, b []string) bool {
+	a, b = slices.Clone(a), slices.Clone(b)
+	slices.Sort(a)
+	slices.Sort(b)
+	return slices.Equal(a, b)
+}
+
+func (p *scenarioReader) expectAsking(entry *Entry, e document.Entry) {
+	want := "false"
+	if e.Value.Kind != document.Bool || e.Value.Text != "false" {
+		want = p.Word(e.Value, "unsaved", "sending", "unsettled", "false")
+	}
+	entry.Expect = append(entry.Expect, expectation{e.At, "asking " + want, func(play *play) string {
+		found := "false"
+		if reason, _ := play.session.Asking(); play.session.Leaving() == lifecycle.LeaveAsking {
+			found = reason.String()
+		}
+		return differs(want, found)
+	}})
+}
+
+// expectPaths expects a mark at exactly the listed paths.
+func (p *scenarioReader) expectPaths(entry *Entry, e document.Entry, mark func(lifecycle.FieldState) bool) {
+	want := []string{}
+	for _, item := range p.List(e.Value) {
+		path := p.Text(item)
+		p.path(path, item)
+		want = append(want, path)
+	}
+	entry.Expect = append(entry.Expect, expectation{e.At, e.Key + " " + bracket(want), func(play *play) string {
+		found := []string{}
+		for f := range play.session.Fields() {
+			if mark(f) {
+				found = append(found, f.Path())
+			}
+		}
+		if sameSet(want, found) {
+			return ""
+		}
+		return e.Key + " " + bracket(found)
+	}})
+}
+
+// expectValue expects one value. The path of rows takes null, or a list with
+// one mapping a row.
+func (p *scenarioReader) expectValue(entry *Entry, key string, v document.Entry) {
+	place, ok := p.path(v.Key, v.At)
+	if !ok {
+		return
+	}
+	field := &p.form().Fields[place.Field]
+	if field.Kind == lifecycle.KindRows {
+		p.expectRows(entry, key, v)
+		return
+	}
+	want, _ := p.fieldValue(place, v.Value)
+	path := v.Key
+	entry.Expect = append(entry.Expect, expectation{v.At, key + " " + path + " = " + show(field, want), func(play *play) string {
+		found, there := play.value(key, path)
+		switch {
+		case !there:
+			return path + " is not there"
+		case found == want:
+			return ""
+		default:
+			return path + " = " + show(field, found)
+		}
+	}})
+}
+
+func (p *scenarioReader) expectRows(entry *Entry, key string, v document.Entry) {
+	rows := v.Value.Items
+	if v.Value.Kind != document.List && v.Value.Kind != document.Null {
+		p.Wrong(v.Value, document.Describe(v.Value), "null, or a list with one mapping a row")
+		return
+	}
+	path := v.Key
+	entry.Expect = append(entry.Expect, expectation{v.At, key + " " + path + ": " + plural(len(rows), "row"), func(play *play) string {
+		return differs(plural(len(rows), "row"), plural(play.rows(key, path), "row"))
+	}})
+	for k, row := range rows {
+		var below func(n *document.Node, prefix string)
+		below = func(n *document.Node, prefix string) {
+			for _, e := range p.Map(n) {
+				name := prefix + "/" + e.Key
+				if e.Value.Kind == document.Map {
+					below(e.Value, name)
+					continue
+				}
+				p.expectValue(entry, key, document.Entry{Key: name, At: e.At, Value: e.Value})
+			}
+		}
+		below(row, path+"/"+itoa(k))
+	}
+}
+
+// show writes a value for the timeline; a private one is not shown.
+func show(field *lifecycle.Field, v lifecycle.Value) string {
+	switch {
+	case v.Absent():
+		return "nothing"
+	case field.Private:
+		return "(private)"
+	case v.Kind == lifecycle.ValueText, v.Kind == lifecycle.ValueUnparsed, v.Kind == lifecycle.ValueFile:
+		return strconv.Quote(v.Text)
+	case v.Kind == lifecycle.ValueChoices:
+		return bracket(v.Options())
+	case v.Kind == lifecycle.ValueBoolean:
+		return "ticked"
+	default:
+		return v.String()
+	}
+}
+
+// expectIssues expects exactly the given codes at each path given; {} expects
+// none at all.
+func (p *scenarioReader) expectIssues(entry *Entry, e document.Entry) {
+	shownOnly := e.Key == "shown"
+	entries := p.Map(e.Value)
+	if e.Value.Kind == document.Map && len(entries) == 0 {
+		entry.Expect = append(entry.Expect, expectation{e.At, e.Key + " {}", func(play *play) string {
+			var found []string
+			for _, issue := range play.issues() {
+				if issue.Shown || !shownOnly {
+					found = append(found, quoted(issue.Path)+": "+issue.Code)
+				}
+			}
+			return strings.Join(found, ", ")
+		}})
+	}
+	for _, at := range entries {
+		if at.Key != "" {
+			p.path(at.Key, at.At)
+		}
+		want := []string{}
+		for _, code := range p.List(at.Value) {
+			want = append(want, p.Text(code))
+		}
+		path := at.Key
+		entry.Expect = append(entry.Expect, expectation{at.At, e.Key + " at " + quoted(path) + " " + bracket(want), func(play *play) string {
+			found := []string{}
+			for _, issue := range play.issues() {
+				if issue.Path == path && (issue.Shown || !shownOnly) {
+					found = append(found, issue.Code)
+				}
+			}
+			if sameSet(want, found) {
+				return ""
+			}
+			return e.Key + " at " + quoted(path) + " " + bracket(found)
+		}})
+	}
+}

@@ -1,0 +1,329 @@
+package scenario
+
+import (
+	"errors"
+	"time"
+
+	"leanwicket.dev/internal/document"
+	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/replies"
+)
+
+// Options are how a scenario is played.
+type Options struct {
+	// Observe is told each step as it happens; nil: nobody watches, and what the
+	// form shows is not written down.
+	Observe func(*Step)
+	// Unguarded leaves the guarantees unchecked, to measure the core alone.
+	Unguarded bool
+}
+
+// Result is what became of a scenario.
+type Result struct {
+	Scenario *Scenario
+	Events   int
+	Failures []Failure
+}
+
+// Passed reports whether everything held.
+func (r *Result) Passed() bool { return len(r.Failures) == 0 }
+
+// play is one playing of a scenario.
+type play struct {
+	scenario *Scenario
+	options  Options
+	session  *lifecycle.Session
+	watch    *lifecycle.Watch
+	result   *Result
+
+	now      time.Duration
+	pending  []pending
+	sequence int
+	next     counters
+	entry    *document.Node // where in the file what happens now has its cause
+
+	sends, loads int
+	keys         map[lifecycle.Key]bool
+	focus        string
+	destination  string
+	sentRows     []lifecycle.Answer // of the newest attempt
+	recorder     *recorder
+}
+
+// counters are the next answers to be given.
+type counters struct {
+	prefill, submit int
+	checks          map[string]int
+}
+
+// pending is something that will happen: an answer arrives, or a timer runs out.
+type pending struct {
+	at       time.Duration
+	timer    lifecycle.TimerID // 0: an answer
+	sequence int
+	event    lifecycle.Event
+	answer   *Answer
+}
+
+// Play plays a scenario to its end.
+func Play(s *Scenario, options Options) *Result {
+	p := &play{
+		scenario: s, options: options, result: &Result{Scenario: s},
+		keys: map[lifecycle.Key]bool{}, next: counters{checks: map[string]int{}},
+	}
+	if options.Observe != nil {
+		p.recorder = newRecorder(p)
+	}
+	p.open()
+	for k := range s.Timeline {
+		entry := &s.Timeline[k]
+		p.runUntil(entry.At)
+		p.now, p.entry = entry.At, entry.Node
+		for _, event := range entry.Events {
+			p.apply(event, nil)
+		}
+		for _, e := range entry.Expect {
+			if found := e.found(p); found != "" {
+				p.fail(Failure{Line: e.node.Line, Column: e.node.Column, Kind: FailedExpectation, Expected: e.expected, Found: found})
+			}
+		}
+	}
+	p.unasked()
+	return p.result
+}
+
+func (p *play) fail(f Failure) {
+	f.File, f.At = p.scenario.File, p.now
+	if f.Line == 0 && p.entry != nil {
+		f.Line, f.Column = p.entry.Line, p.entry.Column
+	}
+	p.result.Failures = append(p.result.Failures, f)
+}
+
+func (p *play) open() {
+	form := p.scenario.Form()
+	var effects []lifecycle.Effect
+	p.session, effects = lifecycle.Open(form, lifecycle.Seed{})
+	if !p.options.Unguarded {
+		p.watch = lifecycle.NewWatch(p.session, effects)
+	}
+	if p.recorder != nil {
+		p.recorder.opened(effects)
+	}
+	p.carryOut(effects)
+	if p.scenario.Kept != nil {
+		if attempt := p.scenario.Kept.Attempt; attempt != nil {
+			p.keys[attempt.Key] = true
+		}
+		p.apply(lifecycle.Restore(p.scenario.Kept), nil)
+	}
+}
+
+// runUntil lets everything happen that is due before or at a time: at the same
+// time answers first, then timers, each in the order of their making.
+func (p *play) runUntil(end time.Duration) {
+	for {
+		first := -1
+		for k := range p.pending {
+			if p.pending[k].at <= end && (first < 0 || p.pending[k].before(&p.pending[first])) {
+				first = k
+			}
+		}
+		if first < 0 {
+			return
+		}
+		due := p.pending[first]
+		p.pending = append(p.pending[:first], p.pending[first+1:]...)
+		p.now = due.at
+		if due.answer != nil {
+			p.entry = due.answer.At
+		}
+		p.apply(due.event, due.answer)
+	}
+}
+
+func (a *pending) before(b *pending) bool {
+	if a.at != b.at {
+		return a.at < b.at
+	}
+	if (a.timer == 0) != (b.timer == 0) {
+		return a.timer == 0
+	}
+	return a.sequence < b.sequence
+}
+
+// apply gives the session one event and carries out what follows.
+func (p *play) apply(event lifecycle.Event, answer *Answer) {
+	p.result.Events++
+	if p.watch != nil {
+		p.watch.Before(event)
+	}
+	if p.recorder != nil {
+		p.recorder.before()
+	}
+	ignored := p.session.Ignored()
+	effects, err := p.session.Apply(event)
+	if p.watch != nil {
+		for _, breach := range p.watch.After(event, effects, err) {
+			p.fail(Failure{Kind: FailedGuarantee, Expected: "guarantee " + breach.Guarantee.String(), Found: breach.Error()})
+		}
+	}
+	var unknown *lifecycle.UnknownError
+	if errors.As(err, &unknown) {
+		p.fail(Failure{Kind: FailedBackend, Expected: "something that this form can have", Found: err.Error()})
+	}
+	if p.recorder != nil {
+		p.recorder.after(event, answer, effects, err, p.session.Ignored() > ignored)
+	}
+	p.carryOut(effects)
+}
+
+// carryOut does what the effects ask for.
+func (p *play) carryOut(effects []lifecycle.Effect) {
+	form := p.scenario.Form()
+	for k := range effects {
+		e := &effects[k]
+		switch e.Kind {
+		case lifecycle.EffectLoad:
+			p.loads++
+			p.request("a load", p.take(p.scenario.Backend.Prefill, &p.next.prefill), *e)
+		case lifecycle.EffectCheck:
+			p.request("a check of "+form.Path(e.Place), p.checkAnswer(e.Place), *e)
+		case lifecycle.EffectSend:
+			p.sends++
+			p.keys[e.Key] = true
+			p.sentRows = append(p.sentRows[:0], e.Values...)
+			p.request("a send", p.take(p.scenario.Backend.Submit, &p.next.submit), *e)
+		case lifecycle.EffectArm:
+			p.later(pending{at: p.now + e.After, timer: e.Timer, event: lifecycle.Elapsed(e.Timer)})
+		case lifecycle.EffectDisarm:
+			for j := range p.pending {
+				if p.pending[j].timer == e.Timer {
+					p.pending = append(p.pending[:j], p.pending[j+1:]...)
+					break
+				}
+			}
+		case lifecycle.EffectLeave, lifecycle.EffectNavigate:
+			p.destination = e.To
+		case lifecycle.EffectFocus:
+			p.focus = "the form"
+			if e.Place != lifecycle.WholeForm {
+				p.focus = form.Path(e.Place)
+			}
+		}
+	}
+}
+
+func (p *play) later(x pending) {
+	p.sequence++
+	x.sequence = p.sequence
+	p.pending = append(p.pending, x)
+}
+
+// take is the next of some answers, or nil.
+func (p *play) take(answers []Answer, next *int) *Answer {
+	if *next >= len(answers) {
+		return nil
+	}
+	*next++
+	return &answers[*next-1]
+}
+
+func (p *play) checkAnswer(place lifecycle.Place) *Answer {
+	form := p.scenario.Form()
+	for _, name := range []string{form.Path(place), form.Fields[place.Field].Path} {
+		for _, c := range p.scenario.Backend.Checks {
+			if c.Path == name {
+				next := p.next.checks[name]
+				p.next.checks[name]++
+				if next < len(c.Answers) {
+					return &c.Answers[next]
+				}
+				return nil
+			}
+		}
+	}
+	return nil
+}
+
+// request schedules the answer to a request.
+func (p *play) request(what string, answer *Answer, e lifecycle.Effect) {
+	if answer == nil {
+		p.fail(Failure{Kind: FailedBackend, Expected: "no more requests than the backend has answers", Found: what + " for which no answer is left"})
+		return
+	}
+	if answer.Never {
+		return
+	}
+	response := replies.Response{Broken: answer.Broken, Status: answer.Status, Header: answer.Header, Body: answer.Body}
+	p.later(pending{at: p.now + answer.After, event: eventOf(p.scenario.Form(), e, response), answer: answer})
+}
+
+// eventOf is what an answer means to the session that asked.
+func eventOf(form *lifecycle.Form, e lifecycle.Effect, r replies.Response) lifecycle.Event {
+	switch e.Kind {
+	case lifecycle.EffectLoad:
+		values, version, why := replies.Load(form, r)
+		if why != "" {
+			return lifecycle.LoadFailed(e.Request, why)
+		}
+		return lifecycle.Loaded(e.Request, values, version)
+	case lifecycle.EffectCheck:
+		entries, ok := replies.Check(form, r)
+		if !ok {
+			return lifecycle.CheckFailed(e.Request)
+		}
+		return lifecycle.Checked(e.Request, entries)
+	default:
+		return lifecycle.Replied(e.Attempt, e.Try, replies.Submit(form, r))
+	}
+}
+
+// unasked fails the scenario for answers that nobody asked for.
+func (p *play) unasked() {
+	tell := func(answers []Answer, used int, what string) {
+		for k := used; k < len(answers); k++ {
+			at := answers[k].At
+			p.fail(Failure{Line: at.Line, Column: at.Column, Kind: FailedBackend, Expected: what + " that gets this answer", Found: "an answer that was never asked for"})
+		}
+	}
+	tell(p.scenario.Backend.Prefill, p.next.prefill, "a load")
+	tell(p.scenario.Backend.Submit, p.next.submit, "a send")
+	for _, c := range p.scenario.Backend.Checks {
+		tell(c.Answers, p.next.checks[c.Path], "a check of "+c.Path)
+	}
+}
+
+// value is a value that an expectation asks for.
+func (p *play) value(key, path string) (lifecycle.Value, bool) {
+	if key == "sentValues" {
+		return p.session.Sent(path)
+	}
+	f, there := p.session.Field(path)
+	if !there {
+		return lifecycle.Value{}, false
+	}
+	return f.Value(), true
+}
+
+func (p *play) rows(key, path string) int {
+	if key == "sentValues" {
+		for _, a := range p.sentRows {
+			if a.Row < 0 && p.scenario.Form().Fields[a.Field].Path == path {
+				return int(a.Value.Coef)
+			}
+		}
+		return 0
+	}
+	f, _ := p.session.Field(path)
+	return f.Rows()
+}
+
+// issues lists all issues, those of the form last.
+func (p *play) issues() []lifecycle.Issue {
+	var list []lifecycle.Issue
+	for f := range p.session.Fields() {
+		list = append(list, f.Issues()...)
+	}
+	return append(list, p.session.FormIssues()...)
+}

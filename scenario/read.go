@@ -1,0 +1,353 @@
+package scenario
+
+import (
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"leanwicket.dev/declare"
+	"leanwicket.dev/internal/document"
+	"leanwicket.dev/lifecycle"
+)
+
+// File reads a scenario file (YAML or JSON) from disk, with the form that it
+// names. The error is a document.Problems where the file can be opened.
+func File(name string) (*Scenario, error) { return NewReader(nil).File(name) }
+
+// Reader reads scenario files, and each form that they name only once.
+type Reader struct {
+	fsys  fs.FS
+	forms map[string]formResult
+}
+
+type formResult struct {
+	source *declare.Source
+	err    error
+}
+
+// NewReader reads from a file system, or from disk where it is nil.
+func NewReader(fsys fs.FS) *Reader { return &Reader{fsys, map[string]formResult{}} }
+
+func (r *Reader) bytes(name string) ([]byte, error) {
+	if r.fsys != nil {
+		return fs.ReadFile(r.fsys, name)
+	}
+	return os.ReadFile(filepath.FromSlash(name))
+}
+
+func (r *Reader) form(name string) (*declare.Source, error) {
+	if known, ok := r.forms[name]; ok {
+		return known.source, known.err
+	}
+	var result formResult
+	if r.fsys != nil {
+		result.source, result.err = declare.OpenFS(r.fsys, name)
+	} else {
+		result.source, result.err = declare.Open(name)
+	}
+	r.forms[name] = result
+	return result.source, result.err
+}
+
+// File reads one scenario file.
+func (r *Reader) File(name string) (*Scenario, error) {
+	name = filepath.ToSlash(name)
+	data, err := r.bytes(name)
+	if err != nil {
+		return nil, err
+	}
+	return r.read(name, data)
+}
+
+func (r *Reader) read(name string, data []byte) (*Scenario, error) {
+	root, err := document.Read(name, data)
+	if err != nil {
+		return nil, err
+	}
+	p := &scenarioReader{Report: document.NewReport(name), s: &Scenario{File: name}}
+	p.Map(root, "scenario", "form", "backend", "kept", "timeline")
+	for _, key := range []string{"scenario", "form", "timeline"} {
+		if root.Kind == document.Map && root.Get(key) == nil {
+			p.Wrong(root, "no "+key, map[string]string{
+				"scenario": "scenario: a sentence that says what it shows", "form": "form: a form file beside this one",
+				"timeline": "timeline: a list of {at: …, …}",
+			}[key])
+		}
+	}
+	if n := root.Get("scenario"); n != nil {
+		p.s.Name = p.Text(n)
+	}
+	n := root.Get("form")
+	if n == nil {
+		return nil, p.Err()
+	}
+	file := p.Text(n)
+	if !path.IsAbs(file) && !filepath.IsAbs(file) {
+		file = path.Join(path.Dir(name), file)
+	}
+	source, err := r.form(file)
+	if err != nil {
+		if _, ours := err.(document.Problems); ours {
+			p.Join(err)
+		} else {
+			p.Wrong(n, "a form file that cannot be read ("+err.Error()+")", "a form file beside this one")
+		}
+		return nil, p.Err()
+	}
+	p.s.Source = source
+	p.backend(root.Get("backend"))
+	p.kept(root.Get("kept"))
+	p.timeline(root.Get("timeline"))
+	return p.s, p.Err()
+}
+
+type scenarioReader struct {
+	*document.Report
+	s *Scenario
+}
+
+func (p *scenarioReader) form() *lifecycle.Form { return p.s.Source.Form }
+
+func (p *scenarioReader) backend(n *document.Node) {
+	if n == nil {
+		return
+	}
+	for _, e := range p.Map(n, "prefill", "checks", "submit") {
+		switch e.Key {
+		case "prefill":
+			if p.form().Prefill.URL == "" {
+				p.Wrong(e.At, "answers to a prefill", "no prefill: the form loads nothing")
+			}
+			p.s.Backend.Prefill = p.answers(e.Value)
+		case "submit":
+			p.s.Backend.Submit = p.answers(e.Value)
+		case "checks":
+			for _, c := range p.Map(e.Value) {
+				place, ok := p.path(c.Key, c.At)
+				if ok && p.form().Fields[place.Field].Check.URL == "" {
+					p.Wrong(c.At, "answers to a check of "+c.Key, "a field with a check")
+				}
+				p.s.Backend.Checks = append(p.s.Backend.Checks, CheckAnswers{c.Key, p.answers(c.Value)})
+			}
+		}
+	}
+}
+
+func (p *scenarioReader) answers(n *document.Node) []Answer {
+	var answers []Answer
+	for _, item := range p.List(n) {
+		a := Answer{At: item}
+		for _, e := range p.Map(item, "after", "status", "headers", "body", "never", "broken") {
+			switch e.Key {
+			case "after":
+				a.After = p.Duration(e.Value)
+			case "status":
+				if a.Status = p.Int(e.Value, 100); a.Status > 599 {
+					p.Wrong(e.Value, document.Describe(e.Value), "an HTTP status from 200 to 599")
+				}
+			case "headers":
+				a.Header = map[string]string{}
+				for _, h := range p.Map(e.Value) {
+					a.Header[h.Key] = p.Text(h.Value)
+				}
+			case "body":
+				a.Body = e.Value.Any()
+			case "never":
+				a.Never = p.Bool(e.Value)
+			case "broken":
+				a.Broken = p.Bool(e.Value)
+			}
+		}
+		if item.Kind == document.Map && a.Status == 0 && !a.Never && !a.Broken {
+			p.Wrong(item, "an answer without status", "{after: 1s, status: 200}, {never: true} or {broken: true, after: 1s}")
+		}
+		if a.Status != 0 && (a.Never || a.Broken) {
+			p.Wrong(item, "a status of an answer that does not arrive", "status, never or broken")
+		}
+		answers = append(answers, a)
+	}
+	return answers
+}
+
+// path checks that the form can have a path; a * stands for any row.
+func (p *scenarioReader) path(name string, at *document.Node) (lifecycle.Place, bool) {
+	place, ok := p.form().Lookup(strings.ReplaceAll(name, "*", "0"))
+	if !ok {
+		paths := make([]string, len(p.form().Fields))
+		for k := range p.form().Fields {
+			paths[k] = p.form().Fields[k].Path
+		}
+		p.Wrong(at, "the path "+name+", which the form does not have", document.Suggest(name, paths))
+	}
+	return place, ok
+}
+
+// kept reads what an earlier page kept.
+func (p *scenarioReader) kept(n *document.Node) {
+	if n == nil {
+		return
+	}
+	p.s.Kept = &lifecycle.Restored{}
+	baselines := map[string]lifecycle.Value{}
+	for _, e := range p.Map(n, "values", "baseline", "attempt") {
+		switch e.Key {
+		case "baseline":
+			for _, b := range p.Map(e.Value) {
+				if v, ok := p.value(b); ok {
+					baselines[b.Key] = v
+				}
+			}
+		case "attempt":
+			p.keptAttempt(e.Value)
+		}
+	}
+	opened, _ := lifecycle.Open(p.form(), lifecycle.Seed{})
+	values := n.Get("values")
+	if values == nil {
+		return
+	}
+	for _, e := range p.Map(values) {
+		raw, ok := p.raw(e)
+		if !ok {
+			continue
+		}
+		baseline, given := baselines[e.Key]
+		if field, there := opened.Field(e.Key); there && !given {
+			baseline = field.Baseline()
+		}
+		p.s.Kept.Values = append(p.s.Kept.Values, lifecycle.Kept{Path: e.Key, Raw: raw, Baseline: baseline})
+	}
+}
+
+// value reads the value that a path has, as JSON has it or as it is typed.
+func (p *scenarioReader) value(e document.Entry) (lifecycle.Value, bool) {
+	place, ok := p.path(e.Key, e.At)
+	if !ok {
+		return lifecycle.Value{}, false
+	}
+	return p.fieldValue(place, e.Value)
+}
+
+func (p *scenarioReader) fieldValue(place lifecycle.Place, n *document.Node) (lifecycle.Value, bool) {
+	field := &p.form().Fields[place.Field]
+	v, ok := field.ValueOf(n.Any())
+	if !ok && n.Kind != document.List && n.Kind != document.Map {
+		v = p.form().Parse(place.Field, n.Text)
+	}
+	return v, true
+}
+
+// keptKey is the key of an attempt that an earlier page kept.
+var keptKey = lifecycle.Key{0: 0xea, 15: 0x1e}
+
+func (p *scenarioReader) keptAttempt(n *document.Node) {
+	attempt := &lifecycle.KeptAttempt{Key: keptKey}
+	for _, e := range p.Map(n, "button", "version", "values") {
+		switch e.Key {
+		case "button":
+			attempt.Button = p.Word(e.Value, p.form().Buttons...)
+		case "version":
+			attempt.Version = p.Text(e.Value)
+		case "values":
+			rows := map[lifecycle.FieldID]int32{}
+			for _, v := range p.Map(e.Value) {
+				place, ok := p.path(v.Key, v.At)
+				if !ok {
+					continue
+				}
+				value, _ := p.fieldValue(place, v.Value)
+				attempt.Values = append(attempt.Values, lifecycle.Answer{Place: place, Value: value})
+				if group, inRows := p.form().Group(place.Field); inRows {
+					rows[group] = max(rows[group], place.Row+1)
+				}
+			}
+			for id := range p.form().Fields {
+				group := lifecycle.FieldID(id)
+				if count := rows[group]; count > 0 {
+					attempt.Values = append(attempt.Values, lifecycle.Answer{
+						Place: lifecycle.Place{Field: group, Row: -1}, Value: lifecycle.Number(int64(count), 0),
+					})
+				}
+			}
+		}
+	}
+	p.s.Kept.Attempt = attempt
+}
+
+// raw reads text as typed: a number or date without quotes is its text, true
+// and false tick a box, a list chooses several options.
+func (p *scenarioReader) raw(e document.Entry) (string, bool) {
+	place, ok := p.path(e.Key, e.At)
+	if !ok {
+		return "", false
+	}
+	kind := p.form().Fields[place.Field].Kind
+	switch {
+	case kind == lifecycle.KindRows:
+		p.Wrong(e.At, "an edit of rows", "an edit of a field in a row, or add, remove or move")
+		return "", false
+	case e.Value.Kind == document.List && kind == lifecycle.KindChoices:
+		var chosen []string
+		for _, item := range e.Value.Items {
+			chosen = append(chosen, p.Text(item))
+		}
+		return strings.Join(chosen, "\n"), true
+	case e.Value.Kind == document.Bool && e.Value.Text == "false" && kind == lifecycle.KindBoolean:
+		return "", true
+	case e.Value.Kind == document.Null:
+		p.Wrong(e.At, "an edit to nothing", `"" for a text that was emptied`)
+		return "", false
+	default:
+		return p.Text(e.Value), true
+	}
+}
+
+func (p *scenarioReader) timeline(n *document.Node) {
+	if n == nil {
+		return
+	}
+	last := time.Duration(0)
+	for _, item := range p.List(n) {
+		entry := Entry{Node: item}
+		actions := 0
+		if item.Kind != document.Map {
+			p.Wrong(item, document.Describe(item), "{at: 150ms, edit: {…}} or another action")
+			continue
+		}
+		for _, e := range p.Map(item, timelineKeys...) {
+			if e.Key == "at" {
+				entry.At = p.Duration(e.Value)
+				continue
+			}
+			actions++
+			p.action(&entry, e)
+		}
+		if at := item.Get("at"); at == nil {
+			p.Wrong(item, "an entry without at", "at: a time such as 150ms")
+		} else if entry.At < last {
+			p.Wrong(at, document.Describe(at)+" after "+last.String(), "a time that does not go back")
+		}
+		if actions != 1 {
+			p.Wrong(item, plural(actions, "action")+" in one entry", "one of "+strings.Join(timelineKeys[1:], ", "))
+		}
+		last = max(last, entry.At)
+		p.s.Timeline = append(p.s.Timeline, entry)
+	}
+	if len(n.Items) == 0 && n.Kind == document.List {
+		p.Wrong(n, "an empty timeline", "at least one entry")
+	}
+}
+
+func plural(n int, what string) string {
+	switch n {
+	case 0:
+		return "no " + what
+	case 1:
+		return "1 " + what
+	default:
+		return itoa(n) + " " + what + "s"
+	}
+}

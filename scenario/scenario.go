@@ -1,0 +1,79 @@
+package scenario
+
+import (
+	"time"
+
+	"leanwicket.dev/declare"
+	"leanwicket.dev/internal/document"
+	"leanwicket.dev/lifecycle"
+)
+
+// Scenario is one session in virtual time.
+type Scenario struct {
+	Name     string
+	File     string
+	Source   *declare.Source
+	Backend  Backend
+	Kept     *lifecycle.Restored // what an earlier page kept; nil: nothing
+	Timeline []Entry
+}
+
+// Form is the form that the scenario plays on.
+func (s *Scenario) Form() *lifecycle.Form { return s.Source.Form }
+
+// Backend is what the server answers, one after the other.
+type Backend struct {
+	Prefill []Answer
+	Submit  []Answer
+	Checks  []CheckAnswers
+}
+
+// CheckAnswers are the answers to the checks of one field; a path with * is
+// that of any row.
+type CheckAnswers struct {
+	Path    string
+	Answers []Answer
+}
+
+// Answer is one HTTP reply, After a time counted from its request.
+type Answer struct {
+	After  time.Duration
+	Never  bool
+	Broken bool
+	Status int
+	Header map[string]string
+	Body   any
+	At     *document.Node
+}
+
+// Entry is one action of the timeline, or an expectation.
+type Entry struct {
+	At     time.Duration
+	Node   *document.Node
+	Events []lifecycle.Event // one, or several edits
+	Expect []expectation
+}
+
+// Failure is something that did not hold.
+type Failure struct {
+	File         string
+	Line, Column int
+	At           time.Duration
+	Kind         FailureKind
+	Expected     string
+	Found        string
+}
+
+// FailureKind is what failed.
+type FailureKind uint8
+
+// The kinds of failures.
+const (
+	FailedExpectation FailureKind = iota
+	FailedGuarantee
+	FailedBackend // an answer too few, or one too many
+)
+
+func (k FailureKind) String() string {
+	return [...]string{"expectation", "guarantee", "backend"}[k]
+}
