@@ -41,14 +41,9 @@ func OpenFS(fsys fs.FS, name string) (*Source, error) {
 	return read(name, func(name string) ([]byte, error) { return fs.ReadFile(fsys, name) })
 }
 
-// Bytes reads a form file from memory; its schema stands in the file itself.
-func Bytes(name string, data []byte) (*Source, error) {
-	return read(name, func(asked string) ([]byte, error) {
-		if asked == name {
-			return data, nil
-		}
-		return nil, &fs.PathError{Op: "open", Path: asked, Err: fs.ErrNotExist}
-	})
+// OpenFunc reads a form file, and the schemas beside it, through a function.
+func OpenFunc(name string, open func(name string) ([]byte, error)) (*Source, error) {
+	return read(name, open)
 }
 
 type open func(name string) ([]byte, error)

@@ -6,12 +6,17 @@ import (
 	"strings"
 )
 
-//go:embed demo
-var demo embed.FS
+//go:embed demo first
+var embedded embed.FS
 
 // Files is the demo as a file system: forms, schemas and scenarios.
-func Files() fs.FS {
-	files, err := fs.Sub(demo, "demo")
+func Files() fs.FS { return folder("demo") }
+
+// First is a first form with its schema and a scenario, to begin from.
+func First() fs.FS { return folder("first") }
+
+func folder(name string) fs.FS {
+	files, err := fs.Sub(embedded, name)
 	if err != nil {
 		panic(err) // the folder is embedded above
 	}

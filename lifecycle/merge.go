@@ -166,7 +166,8 @@ func rowCount(group FieldID, answers []Answer) (int, bool) {
 // the applicant's own.
 func (s *Session) rowsClean(group FieldID, m merging) bool {
 	mine := func(i int32) bool {
-		return s.has(i, bitDirty) || m.keepEdited && s.has(i, bitEdited)
+		c := &s.cells[i]
+		return c.bits&bitDirty != 0 || c.value != c.baseline || m.keepEdited && c.bits&bitEdited != 0
 	}
 	if mine(int32(group)) {
 		return false

@@ -213,6 +213,10 @@ func (f FieldState) Kept() Value { return f.session.cells[f.cell].value }
 // the newer one.
 func (f FieldState) Baseline() Value { return f.session.effective(f.cell, sideBase) }
 
+// KeptBaseline is the baseline under the answer that the field holds, asked or
+// not.
+func (f FieldState) KeptBaseline() Value { return f.session.cells[f.cell].baseline }
+
 // Rows is the number of rows of a repeated group.
 func (f FieldState) Rows() int {
 	if f.Declared().Kind != KindRows || !f.Asked() {

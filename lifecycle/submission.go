@@ -98,9 +98,54 @@ func (s *Session) holdsReceived(button int32) bool {
 	if !s.received.cleared && s.tally[classDirty] == 0 {
 		return true
 	}
-	return !s.eachDifference(func(i int32) bool {
-		return !s.received.cleared && !s.has(i, bitDirty)
-	})
+	for g, group := range s.form.groups {
+		if !s.sameRowsAsSent(int32(g), int32(group)) {
+			return false
+		}
+	}
+	for id := range s.form.Fields {
+		i := int32(id)
+		if s.form.group[id] < 0 && s.form.Fields[id].Kind != KindRows &&
+			s.effective(i, sideNow) != s.cells[i].sent && !s.countsAsSent(i) {
+			return false
+		}
+	}
+	return true
+}
+
+// countsAsSent reports whether a value that differs from the one sent was
+// brought since by a reply or a load.
+func (s *Session) countsAsSent(i int32) bool {
+	return !s.received.cleared && !s.has(i, bitDirty)
+}
+
+// sameRowsAsSent compares rows by place and values: new rows with the old
+// answers are the same application.
+func (s *Session) sameRowsAsSent(g, head int32) bool {
+	group := &s.groups[g]
+	now := group.now
+	if !s.has(head, bitAsked) {
+		now = nil
+	}
+	brought := s.countsAsSent(head)
+	if !brought && len(now) != len(group.sent) {
+		return false
+	}
+	for k, r := range now {
+		for i := range s.cellsOf(r) {
+			if brought && s.countsAsSent(i) {
+				continue
+			}
+			was := Value{}
+			if k < len(group.sent) {
+				was = s.cells[s.rows[group.sent[k]].first+s.form.offset[s.cells[i].field]].sent
+			}
+			if s.effective(i, sideNow) != was {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 // block refuses to send, shows every issue and says why. keepOutcome: the

@@ -42,13 +42,10 @@ type Watch struct {
 }
 
 type fieldBefore struct {
-	path     string
-	raw      string
-	value    Value
-	kept     Value
-	baseline Value
-	mine     bool // typed and different, or edited since
-	locked   bool
+	path  string
+	value Value
+	kept  Value
+	mine  bool // typed and different, or edited since
 }
 
 // facts are what the guarantees ask about the form as a whole.
@@ -89,8 +86,9 @@ func (w *Watch) Before(e Event) {
 			continue
 		}
 		id := f.ID()
-		b := fieldBefore{path: f.Path(), raw: f.Raw(), value: f.Value(), kept: f.Kept(), baseline: f.Baseline(), locked: f.Locked()}
-		b.mine = b.value != b.baseline || f.EditedSince() && sinceCounts
+		b := fieldBefore{path: f.Path(), value: f.Value(), kept: f.Kept()}
+		// Of a field that is not asked, or was not, what it keeps is compared.
+		b.mine = b.kept != f.KeptBaseline() || f.EditedSince() && sinceCounts
 		w.before[id] = b
 		w.order = append(w.order, id)
 	}
@@ -178,8 +176,8 @@ func (w *Watch) After(e Event, effects []Effect, err error) []Breach {
 	}
 	now := w.read()
 	outcome := w.settleFrom(e)
+	w.checkEdits(e, outcome) // what a step settled comes before what it sent
 	w.checkSends(e, effects, now)
-	w.checkEdits(e, outcome)
 	w.checkLeaving(e, effects, outcome)
 	w.follow(effects)
 	w.checkWaiting(now)
@@ -237,7 +235,7 @@ type outcomes struct {
 	replied   bool // a reply counted
 	unsettled bool // an attempt has become unsettled
 	waiting   bool // a reply asks to wait
-	after     RequestID
+	timer     TimerKind
 }
 
 // settleFrom draws from the event what is known of the newest attempt now.
@@ -269,6 +267,7 @@ func (w *Watch) settleFrom(e Event) outcomes {
 			w.missing = w.missing || e.Reply.Kind == ReplyOutdated && w.session.Form().Prefill.URL != ""
 		}
 	case EventElapsed:
+		o.timer = w.timers[e.Timer]
 		if w.timers[e.Timer] == TimerSend {
 			w.tries[w.inFlight] = true
 			w.inFlight = 0

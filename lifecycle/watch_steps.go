@@ -336,10 +336,7 @@ func (w *Watch) checkSaid(e Event, effects []Effect, o outcomes, now facts) {
 	once("denied", o.replied && o.kind == ReplyDenied, said[MessageDenied])
 	nowUnsettled := o.unsettled || o.waiting && now.activity != ActivityWaiting
 	once("unsettled", nowUnsettled, said[MessageUnsettled]+said[MessageUnsettledWait]+said[MessageUnsettledRestored])
-	if e.Kind == EventSubmit || e.Kind == EventRetry {
-		w.paused = w.paused && now.activity == ActivityIdle
-	}
-	if sent && !(e.Kind == EventElapsed) {
+	if sent && !(e.Kind == EventElapsed && o.timer == TimerWait) {
 		w.paused = false
 	}
 	firstPause := o.waiting && now.activity == ActivityWaiting && !w.paused

@@ -22,6 +22,7 @@ type Options struct {
 type Result struct {
 	Scenario *Scenario
 	Events   int
+	Expected int // expectations that were looked at
 	Failures []Failure
 }
 
@@ -83,6 +84,7 @@ func Play(s *Scenario, options Options) *Result {
 			p.apply(event, nil)
 		}
 		for _, e := range entry.Expect {
+			p.result.Expected++
 			if found := e.found(p); found != "" {
 				p.fail(Failure{Line: e.node.Line, Column: e.node.Column, Kind: FailedExpectation, Expected: e.expected, Found: found})
 			}

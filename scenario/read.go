@@ -348,6 +348,7 @@ func plural(n int, what string) string {
 	case 1:
 		return "1 " + what
 	default:
-		return itoa(n) + " " + what + "s"
+		first, rest, _ := strings.Cut(what, " ")
+		return strings.TrimSpace(itoa(n) + " " + first + "s " + rest)
 	}
 }

@@ -1,0 +1,62 @@
+package main
+
+import (
+	"fmt"
+	"os"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"leanwicket.dev/declare"
+)
+
+func checkCommand() *cobra.Command {
+	var strict bool
+	c := &cobra.Command{
+		Use:   "check FORM…",
+		Short: "Read form files and say what is wrong or unwise, without playing anything",
+		Long: `Reads each form file and its schema. What is wrong is told with file, line and
+column (exit status 2); what is allowed and unwise is told beside the form's
+summary (exit status 0, or 1 with --strict). A folder stands for every
+*.form.yaml below it.`,
+		Example: `  leanwicket check mooring.form.yaml
+  leanwicket check --strict forms`,
+		Args: cobra.MinimumNArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			files, err := find(args, "form")
+			if err != nil {
+				return err
+			}
+			var wrong error
+			unwise := 0
+			for _, file := range files {
+				source, err := declare.Open(file)
+				if err != nil {
+					if wrong != nil {
+						fmt.Fprintln(c.ErrOrStderr(), wrong)
+					}
+					wrong = err
+					continue
+				}
+				form := source.Form
+				fmt.Fprintf(c.OutOrStdout(), "%s: %s, %d fields, submits with %s by %s\n", file, form.Name, len(form.Fields),
+					strings.Join(form.Buttons, ", "), form.Submit.Method)
+				for _, advice := range source.Advice {
+					unwise++
+					fmt.Fprintf(c.OutOrStdout(), "  unwise  %s\n", advice.Error())
+				}
+			}
+			switch {
+			case wrong != nil:
+				return wrong
+			case unwise > 0 && strict:
+				return errNo
+			default:
+				return nil
+			}
+		},
+	}
+	c.SetOut(os.Stdout)
+	c.Flags().BoolVar(&strict, "strict", false, "exit with 1 where something is unwise")
+	return c
+}

@@ -1,0 +1,132 @@
+package declare
+
+import (
+	"fmt"
+	"path"
+	"strings"
+
+	"leanwicket.dev/lifecycle"
+)
+
+// Draft writes a first form file for a schema: every field with its label, to be
+// changed by hand. name is the form's name, schema the file beside it.
+func Draft(name, schema string, open func(string) ([]byte, error)) ([]byte, error) {
+	file := path.Join(path.Dir(schema), name+".form.yaml")
+	bare := fmt.Sprintf("form: %s\nschema: %q\n", name, path.Base(schema))
+	source, err := read(file, func(asked string) ([]byte, error) {
+		if asked == file {
+			return []byte(bare), nil
+		}
+		return open(asked)
+	})
+	if err != nil {
+		return nil, err
+	}
+	var text strings.Builder
+	fmt.Fprintf(&text, "form: %s\ntitle: %s\nschema: %q\n\nfields:\n", name, title(name), path.Base(schema))
+	for _, f := range source.Form.Fields {
+		label := f.Label
+		if label == f.Path[lastSlash(f.Path)+1:] {
+			label = title(label)
+		}
+		fmt.Fprintf(&text, "  %q: {label: %q}\n", f.Path, label)
+	}
+	fmt.Fprintf(&text, "\nsubmit:\n  url: /%s\n\naccepted:\n  then: keep\n", name)
+	return []byte(text.String()), nil
+}
+
+// title makes words of a name: vesselName and vessel-name are Vessel name.
+func title(name string) string {
+	var words strings.Builder
+	for k, c := range name {
+		switch {
+		case c == '-' || c == '_' || c == '.':
+			words.WriteByte(' ')
+		case c >= 'A' && c <= 'Z' && k > 0:
+			words.WriteByte(' ')
+			words.WriteRune(c + 'a' - 'A')
+		case k == 0 && c >= 'a' && c <= 'z':
+			words.WriteRune(c + 'A' - 'a')
+		default:
+			words.WriteRune(c)
+		}
+	}
+	return words.String()
+}
+
+// Fill finds what an applicant has to type so that nothing holds a submit: for
+// each missing answer a sample. It reports false where it finds no way.
+func Fill(form *lifecycle.Form) (edits []lifecycle.Event, complete bool) {
+	session, _ := lifecycle.Open(form, lifecycle.Seed{})
+	for range 4 * (len(form.Fields) + 1) {
+		edit, trouble := nextEdit(session)
+		if !trouble {
+			return edits, true
+		}
+		if edit.Path == "" {
+			return edits, false
+		}
+		if _, err := session.Apply(edit); err != nil {
+			return edits, false
+		}
+		edits = append(edits, edit)
+	}
+	return edits, false
+}
+
+// nextEdit mends the first field that has an issue.
+func nextEdit(session *lifecycle.Session) (edit lifecycle.Event, trouble bool) {
+	form := session.Form()
+	for f := range session.Fields() {
+		issues := f.Issues()
+		if len(issues) == 0 {
+			continue
+		}
+		id := f.Place().Field
+		if f.Declared().Kind == lifecycle.KindRows {
+			return lifecycle.AddRow(f.Path()), true
+		}
+		if issues[0].Code != lifecycle.CodeCustomError.String() {
+			raw, ok := Sample(form, id)
+			if !ok || raw == f.Raw() {
+				return lifecycle.Event{}, true
+			}
+			return lifecycle.Edit(f.Path(), raw), true
+		}
+		for _, c := range f.Declared().Constraints {
+			other := lifecycle.Place{Field: c.Other, Row: f.Place().Row}
+			if _, inRows := form.Group(c.Other); !inRows {
+				other.Row = -1
+			}
+			if !c.Op.Compares() {
+				continue
+			}
+			with, _ := session.Field(form.Path(other))
+			raw := form.Format(keeping(c.Op, with.Value()))
+			if raw != f.Raw() && form.Accepts(id, form.Parse(id, raw)) {
+				return lifecycle.Edit(f.Path(), raw), true
+			}
+		}
+		return lifecycle.Event{}, true
+	}
+	return lifecycle.Event{}, false
+}
+
+// keeping is a value that keeps a comparison with another one.
+func keeping(op lifecycle.ConstraintOp, other lifecycle.Value) lifecycle.Value {
+	step := int64(1)
+	switch other.Kind {
+	case lifecycle.ValueTime, lifecycle.ValueDateTime:
+		step = 60 * 1_000_000 // a minute
+	}
+	switch op {
+	case lifecycle.OpGreaterThan:
+		other.Coef += step
+	case lifecycle.OpLessThan:
+		other.Coef -= step
+	}
+	if other.Kind == lifecycle.ValueNumber {
+		return lifecycle.Number(other.Coef, other.Exp)
+	}
+	return other
+}

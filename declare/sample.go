@@ -1,0 +1,146 @@
+package declare
+
+import (
+	"regexp/syntax"
+	"strings"
+
+	"leanwicket.dev/lifecycle"
+)
+
+// Sample finds a text that a field accepts, as typed. It reports false where it
+// finds none: its rules contradict each other, or its pattern is too hard.
+func Sample(form *lifecycle.Form, id lifecycle.FieldID) (string, bool) {
+	for _, raw := range candidates(&form.Fields[id]) {
+		if v := form.Parse(id, raw); !v.Absent() && form.Accepts(id, v) {
+			return form.Format(v), true
+		}
+	}
+	return "", false
+}
+
+func candidates(f *lifecycle.Field) []string {
+	list := append([]string(nil), f.Samples...)
+	switch f.Kind {
+	case lifecycle.KindBoolean:
+		return append(list, "true")
+	case lifecycle.KindDate:
+		return append(list, "2031-05-02")
+	case lifecycle.KindTime:
+		return append(list, "09:30")
+	case lifecycle.KindDateTime:
+		return append(list, "2031-05-02T09:30")
+	case lifecycle.KindFile:
+		return append(list, "papers.pdf")
+	case lifecycle.KindChoice, lifecycle.KindChoices:
+		all := ""
+		for _, option := range f.Options {
+			list = append(list, option.Value.String())
+			all = strings.TrimPrefix(all+"\n"+option.Value.String(), "\n")
+			list = append(list, all)
+		}
+		return list
+	case lifecycle.KindNumber, lifecycle.KindInteger:
+		return append(list, numbers(f)...)
+	default:
+		return append(list, texts(f)...)
+	}
+}
+
+// numbers tries each bound, and the multiples of a step beside it.
+func numbers(f *lifecycle.Field) []string {
+	list := []string{"1", "2", "10", "0", "0.5", "100", "1000"}
+	steps := []lifecycle.Value{lifecycle.Number(1, 0), lifecycle.Number(1, -1), lifecycle.Number(1, -3)}
+	for _, c := range f.Constraints {
+		if c.Op == lifecycle.OpMultipleOf {
+			steps = append(steps, c.Value)
+			list = append(list, c.Value.String())
+		}
+	}
+	for _, c := range f.Constraints {
+		if c.Value.Kind != lifecycle.ValueNumber || c.Op == lifecycle.OpMultipleOf {
+			continue
+		}
+		list = append(list, c.Value.String())
+		for _, step := range steps {
+			for _, near := range lifecycle.Neighbours(c.Value, step) {
+				list = append(list, near.String())
+			}
+		}
+	}
+	return list
+}
+
+func texts(f *lifecycle.Field) []string {
+	list := []string{"Heron", "quay@saltmarsh.example", "https://saltmarsh.example/"}
+	longest, shortest := int64(1000), int64(0)
+	for _, c := range f.Constraints {
+		switch c.Op {
+		case lifecycle.OpPattern:
+			if parsed, err := syntax.Parse(c.Text, syntax.Perl); err == nil {
+				for repeat := range 3 {
+					list = append(list, example(parsed.Simplify(), repeat))
+				}
+			}
+		case lifecycle.OpEqual:
+			list = append(list, c.Value.String())
+		case lifecycle.OpMaxLength:
+			longest = min(longest, c.Value.Coef)
+		case lifecycle.OpMinLength:
+			shortest = max(shortest, c.Value.Coef)
+		}
+	}
+	for k := range list {
+		text := list[k]
+		for int64(len(text)) < min(shortest, 10_000) {
+			text += "n"
+		}
+		list = append(list, text, text[:min(int64(len(text)), longest)])
+	}
+	return list
+}
+
+// example writes a text that a pattern finds; repeat is how often what may be
+// left out is written.
+func example(re *syntax.Regexp, repeat int) string {
+	switch re.Op {
+	case syntax.OpLiteral:
+		return string(re.Rune)
+	case syntax.OpCharClass:
+		return string(classRune(re.Rune))
+	case syntax.OpAnyChar, syntax.OpAnyCharNotNL:
+		return "a"
+	case syntax.OpCapture, syntax.OpPlus:
+		return example(re.Sub[0], repeat)
+	case syntax.OpStar:
+		return strings.Repeat(example(re.Sub[0], repeat), repeat)
+	case syntax.OpQuest:
+		return strings.Repeat(example(re.Sub[0], repeat), min(repeat, 1))
+	case syntax.OpRepeat:
+		return strings.Repeat(example(re.Sub[0], repeat), re.Min)
+	case syntax.OpConcat:
+		text := ""
+		for _, sub := range re.Sub {
+			text += example(sub, repeat)
+		}
+		return text
+	case syntax.OpAlternate:
+		return example(re.Sub[min(repeat, len(re.Sub)-1)], repeat)
+	default:
+		return ""
+	}
+}
+
+// classRune prefers a letter or digit of a class of ranges.
+func classRune(ranges []rune) rune {
+	for _, wanted := range "aA1" {
+		for k := 0; k+1 < len(ranges); k += 2 {
+			if ranges[k] <= wanted && wanted <= ranges[k+1] {
+				return wanted
+			}
+		}
+	}
+	if len(ranges) == 0 {
+		return 'a'
+	}
+	return ranges[0]
+}

@@ -1,0 +1,38 @@
+package lifecycle
+
+// Accepts reports whether a value keeps all rules of a field that look at no
+// other field.
+func (f *Form) Accepts(id FieldID, v Value) bool {
+	if v.Kind == ValueUnparsed {
+		return false
+	}
+	for k := range f.Fields[id].Constraints {
+		constraint := &f.Fields[id].Constraints[k]
+		bad := false
+		switch {
+		case constraint.Op.Compares():
+		case constraint.Op == OpRequired:
+			bad = v.Absent() && len(constraint.When) == 0
+		case constraint.Op == OpTicked:
+			bad = v.Absent()
+		case !v.Absent():
+			_, _, bad = f.valueBreaks(id, k, v)
+		}
+		if bad {
+			return false
+		}
+	}
+	return true
+}
+
+// Neighbours are the multiples of a step next to a number, itself included
+// where it is one.
+func Neighbours(v, step Value) []Value {
+	exp := min(v.Exp, step.Exp)
+	if v.Exp-exp > maxDigits/2 || step.Exp-exp > maxDigits/2 || step.Coef <= 0 {
+		return nil
+	}
+	n, unit := v.Coef*powersOfTen[v.Exp-exp], step.Coef*powersOfTen[step.Exp-exp]
+	below := floorDiv(n, unit) * unit
+	return []Value{Number(below, exp), Number(below+unit, exp), Number(below-unit, exp)}
+}
