@@ -8,6 +8,8 @@ require (
 	github.com/spf13/cobra v1.10.2
 	github.com/stretchr/testify v1.12.1
 	golang.org/x/term v0.48.0
+	golang.org/x/text v0.14.0
+	pgregory.net/rapid v1.3.0
 )
 
 require (
@@ -15,6 +17,4 @@ require (
 	github.com/spf13/pflag v1.0.9 // indirect
 	go.yaml.in/yaml/v3 v3.0.5 // indirect
 	golang.org/x/sys v0.50.0 // indirect
-	golang.org/x/text v0.14.0 // indirect
-	pgregory.net/rapid v1.3.0 // indirect
 )

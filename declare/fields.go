@@ -221,7 +221,7 @@ func (s *schemaReader) constraintsOf(f *protoField, part *jsonschema.Schema) {
 		if bound == nil {
 			return
 		}
-		if f.Kind != lifecycle.KindText && f.Of != lifecycle.KindText {
+		if f.Kind != lifecycle.KindText && (f.Kind != lifecycle.KindChoice || f.Of != lifecycle.KindText) {
 			s.wrong(at.Get(keyword), file, keyword+" at a "+f.Kind.String(), "no "+keyword)
 			return
 		}

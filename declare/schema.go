@@ -9,6 +9,8 @@ import (
 	"strings"
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
+	"golang.org/x/text/language"
+	"golang.org/x/text/message"
 
 	"leanwicket.dev/internal/document"
 	"leanwicket.dev/lifecycle"
@@ -160,6 +162,7 @@ func (s *schemaReader) schemaError(err error, root *document.Node, file string) 
 	if n := s.documents[strings.TrimSuffix(invalid.URL, "#")]; n != nil {
 		root, file = n, s.files[strings.TrimSuffix(invalid.URL, "#")]
 	}
+	told := map[*document.Node]bool{}
 	var tell func(e *jsonschema.ValidationError)
 	tell = func(e *jsonschema.ValidationError) {
 		if len(e.Causes) == 0 {
@@ -169,11 +172,11 @@ func (s *schemaReader) schemaError(err error, root *document.Node, file string) 
 					at = next
 				}
 			}
-			text := e.Error()
-			if cut := strings.LastIndex(text, ": "); cut >= 0 {
-				text = text[cut+2:]
+			text := e.ErrorKind.LocalizedString(message.NewPrinter(language.English))
+			if !told[at] { // the branches of an anyOf tell of the same place
+				s.wrong(at, file, document.Describe(at), "what JSON Schema allows here ("+text+")")
 			}
-			s.wrong(at, file, document.Describe(at), text)
+			told[at] = true
 		}
 		for _, cause := range e.Causes {
 			tell(cause)

@@ -1,0 +1,151 @@
+package lifecycle
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"strconv"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+)
+
+// wideForm has n fields in blocks of ten: texts, numbers and dates with rules,
+// a comparison, a field that is asked only sometimes and one that is checked;
+// and rows of two fields beside them.
+func wideForm(tb testing.TB, n int) *Form {
+	d := Declaration{Name: "wide", Submit: SubmitPolicy{Method: "POST", Timeout: time.Second}, Buttons: []string{"apply"}}
+	d.Fields = append(d.Fields,
+		Field{Path: "crew", Kind: KindRows, Constraints: []Constraint{{Op: OpMaxItems, Value: Number(1000, 0)}}},
+		Field{Path: "crew/*/name", Kind: KindText, Constraints: []Constraint{{Op: OpRequired}}},
+		Field{Path: "crew/*/age", Kind: KindInteger, Constraints: []Constraint{{Op: OpMinimum, Value: Number(16, 0)}}},
+	)
+	for k := len(d.Fields); len(d.Fields) < n+3; k++ {
+		id := FieldID(len(d.Fields))
+		path := "block" + strconv.Itoa(k/10) + "/field" + strconv.Itoa(k%10)
+		f := Field{Path: path, Kind: KindText, Constraints: []Constraint{{Op: OpMaxLength, Value: Number(12, 0)}}}
+		switch k % 10 {
+		case 4:
+			f = Field{Path: path, Kind: KindNumber, Constraints: []Constraint{{Op: OpMinimum, Value: Number(0, 0)}, {Op: OpMultipleOf, Value: Number(1, -1)}}}
+		case 5, 6:
+			f = Field{Path: path, Kind: KindDate}
+			if k%10 == 6 {
+				f.Constraints = []Constraint{{Op: OpGreaterThan, Other: id - 1}}
+			}
+		case 7:
+			f = Field{Path: path, Kind: KindBoolean}
+		case 8:
+			f.Asked = []Condition{{{{Field: id - 1, Values: []Value{True()}}}}}
+		case 9:
+			f.Check = CheckPolicy{URL: "/check", Delay: time.Second, Timeout: time.Second}
+		}
+		d.Fields = append(d.Fields, f)
+	}
+	form, err := NewForm(d)
+	require.NoError(tb, err)
+	return form
+}
+
+// randomEdits draws edits all over a form and its rows.
+func randomEdits(form *Form, rows, count int) []Event {
+	random := rand.New(rand.NewPCG(1, 2))
+	raws := map[FieldKind][]string{
+		KindText: {"", "Heron", "Egret of the marshes"}, KindNumber: {"", "9.4", "9.45", "x"}, KindInteger: {"", "15", "40"},
+		KindDate: {"", "2031-05-02", "2031-05-09"}, KindBoolean: {"true", ""},
+	}
+	events := make([]Event, 0, count)
+	for len(events) < count {
+		id := FieldID(random.IntN(len(form.Fields)))
+		if form.Fields[id].Kind == KindRows {
+			continue
+		}
+		place := Place{id, -1}
+		if _, inRows := form.Group(id); inRows {
+			place.Row = int32(random.IntN(rows))
+		}
+		choices := raws[form.Fields[id].Kind]
+		events = append(events, Edit(form.Path(place), choices[random.IntN(len(choices))]))
+	}
+	return events
+}
+
+func wideSession(tb testing.TB, n int) (*Session, []Event) {
+	const rows = 4
+	form := wideForm(tb, n)
+	s, _ := Open(form, Seed{})
+	for range rows {
+		_, err := s.Apply(AddRow("crew"))
+		require.NoError(tb, err)
+	}
+	events := randomEdits(form, rows, 1<<14)
+	for _, e := range events { // warm
+		_, err := s.Apply(e)
+		require.NoError(tb, err)
+	}
+	for range 1 << 16 {
+		if len(s.checks) == 0 {
+			break
+		}
+		_, err := s.Apply(Elapsed(s.checks[0].timer))
+		require.NoError(tb, err)
+	}
+	return s, events
+}
+
+// BenchmarkEdit types a random text at a random field; every check that this
+// starts is answered at once, so that the work out stays the same.
+func BenchmarkEdit(b *testing.B) {
+	for _, n := range []int{10, 1000, 10_000} {
+		b.Run(fmt.Sprint(n), func(b *testing.B) {
+			s, events := wideSession(b, n)
+			b.ReportAllocs()
+			for k := 0; b.Loop(); k++ {
+				if _, err := s.Apply(events[k%len(events)]); err != nil {
+					b.Fatal(err)
+				}
+				if len(s.checks) > 3 {
+					s.Apply(Elapsed(s.checks[0].timer))
+				}
+			}
+		})
+	}
+}
+
+// A field of wideForm has at most one dependent, so that an edit writes at most
+// two cells, on ten fields and on ten thousand.
+func TestAnEditTouchesItsFieldAndItsDependents(t *testing.T) {
+	for _, n := range []int{10, 10_000} {
+		s, events := wideSession(t, n)
+		most, before := 0, make([]cell, len(s.cells))
+		for _, e := range events[:200] {
+			copy(before, s.cells)
+			_, err := s.Apply(e)
+			require.NoError(t, err)
+			touched := 0
+			for i := range s.cells {
+				before[i].bits &^= bitChanged
+				after := s.cells[i]
+				after.bits &^= bitChanged
+				if after != before[i] {
+					touched++
+				}
+			}
+			require.LessOrEqual(t, touched, len(s.changed), "%v", e)
+			most = max(most, len(s.changed))
+		}
+		require.Equal(t, 2, most)
+	}
+}
+
+func TestAnEditAllocatesNothing(t *testing.T) {
+	s, events := wideSession(t, 1000)
+	k := 0
+	allocations := testing.AllocsPerRun(5000, func() {
+		s.Apply(events[k])
+		k++
+		if len(s.checks) > 3 {
+			s.Apply(Elapsed(s.checks[0].timer))
+		}
+	})
+	require.Zero(t, allocations)
+}

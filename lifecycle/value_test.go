@@ -1,0 +1,114 @@
+package lifecycle
+
+import (
+	"math/big"
+	"strconv"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+)
+
+func drawNumber(t *rapid.T, name string) Value {
+	coef := rapid.Int64Range(-1_000_000_000, 1_000_000_000).Draw(t, name)
+	return Number(coef, int32(rapid.IntRange(-9, 9).Draw(t, name+" exponent")))
+}
+
+func rational(v Value) *big.Rat {
+	r, ok := new(big.Rat).SetString(strconv.FormatInt(v.Coef, 10) + "e" + strconv.Itoa(int(v.Exp)))
+	if !ok {
+		panic("no number")
+	}
+	return r
+}
+
+func TestNumbersAreExact(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		a, b := drawNumber(t, "a"), drawNumber(t, "b")
+		order, ok := a.Compare(b)
+		require.True(t, ok)
+		require.Equal(t, rational(a).Cmp(rational(b)), order)
+		require.Equal(t, a == b, order == 0)
+		if b.Coef > 0 {
+			quotient := new(big.Rat).Quo(rational(a), rational(b))
+			require.Equal(t, quotient.IsInt(), multipleOf(a, b))
+		}
+		again, ok := NumberFromText(a.String())
+		require.True(t, ok)
+		require.Equal(t, a, again)
+	})
+}
+
+func TestNumbersAsTyped(t *testing.T) {
+	for text, want := range map[string]string{
+		"9.40": "9.4", "+7": "7", "007.50": "7.5", ".5": "0.5", "5.": "5", "1e3": "1000", "-0": "0", "0.000": "0",
+		"123456789012345678": "123456789012345678", "100000000000000000000": "1e20",
+	} {
+		v, ok := parseNumber(text, false)
+		require.True(t, ok, text)
+		require.Equal(t, want, v.String(), text)
+	}
+	for _, text := range []string{"", ".", "-", "9 m", "1e", "0x1F", "1_000", "1,5", "1.2.3", "1234567890123456789", "1e999", "NaN"} {
+		_, ok := parseNumber(text, false)
+		require.False(t, ok, text)
+	}
+	v, ok := parseNumber("9,40", true)
+	require.True(t, ok)
+	require.Equal(t, Number(94, -1), v)
+}
+
+func TestClocks(t *testing.T) {
+	for text, want := range map[string]string{
+		"2031-05-02": "2031-05-02", "0000-02-29": "0000-02-29", "08:30": "08:30", "08:30:00": "08:30", "08:30:15.250": "08:30:15.25",
+		"08:30:00Z": "08:30:00Z", "08:30:00+01:00": "08:30:00+01:00", "23:59:60Z": "23:59:60Z",
+		"2031-05-02T10:30": "2031-05-02T10:30", "2031-05-02 10:30:05-02:30": "2031-05-02T10:30:05-02:30", "1969-12-31T23:59Z": "1969-12-31T23:59:00Z",
+	} {
+		v, ok := ParseDate(text)
+		if !ok {
+			v, ok = ParseTime(text)
+		}
+		if !ok {
+			v, ok = ParseDateTime(text)
+		}
+		require.True(t, ok, text)
+		require.Equal(t, want, v.String())
+	}
+	for _, text := range []string{"2031-02-29", "2031-13-01", "2031-5-2", "24:00", "08:60", "08:30:60Z", "8:30", "2031-05-02T", "08:30:00+25:00"} {
+		_, date := ParseDate(text)
+		_, clock := ParseTime(text)
+		_, both := ParseDateTime(text)
+		require.False(t, date || clock || both, text)
+	}
+	early, _ := ParseTime("10:00:00+02:00")
+	late, _ := ParseTime("09:00:00Z")
+	order, _ := early.Compare(late)
+	require.Equal(t, -1, order)
+}
+
+func TestFormats(t *testing.T) {
+	for _, good := range []string{"ada@saltmarsh.example", "a.b+c@quay.example"} {
+		require.True(t, HasFormat("email", good), good)
+	}
+	for _, bad := range []string{"", "ada", "ada@", "@quay", "a b@quay.example", "a..b@quay.example", "ada@-quay.example"} {
+		require.False(t, HasFormat("email", bad), bad)
+	}
+	for _, good := range []string{"https://quay.example/a?b#c", "urn:vessel:9", "mailto:ada@quay.example", "http://[::1]:80/"} {
+		require.True(t, HasFormat("uri", good), good)
+	}
+	for _, bad := range []string{"", "/relative", "quay.example", "http://a b", "http://quay.example/[x]", "http://h:port/", "1a:b", "x:%zz"} {
+		require.False(t, HasFormat("uri", bad), bad)
+	}
+}
+
+func TestKeys(t *testing.T) {
+	seen := map[Key]bool{}
+	for number := range int32(2000) {
+		key := Seed{1}.key(number)
+		require.False(t, seen[key])
+		seen[key] = true
+		again, ok := ParseKey(key.String())
+		require.True(t, ok)
+		require.Equal(t, key, again)
+	}
+	require.NotEqual(t, Seed{1}.key(1), Seed{2}.key(1))
+}
