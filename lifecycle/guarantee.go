@@ -64,12 +64,3 @@ func (f *Form) Waives() []Waived {
 	}
 	return list
 }
-
-func (f *Form) waived(g Guarantee) bool {
-	for _, w := range f.Waives() {
-		if w.Guarantee == g {
-			return true
-		}
-	}
-	return false
-}

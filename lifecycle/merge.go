@@ -125,7 +125,6 @@ func (s *Session) mergeRows(group FieldID, answers []Answer, m merging) {
 		}
 		base = append(base, r)
 	}
-	g = &s.groups[s.form.groupIndex[group]]
 	for _, r := range g.base {
 		if !slices.Contains(base, r) {
 			for i := range s.cellsOf(r) {
@@ -285,14 +284,12 @@ func (s *Session) reviseAll() {
 // toDefaults makes the declared defaults both value and baseline.
 func (s *Session) toDefaults() {
 	for _, group := range s.form.groups {
-		g := &s.groups[s.form.groupIndex[group]]
 		count, _ := rowCount(group, s.form.Defaults)
 		base := make([]int32, 0, count)
 		for range count {
 			base = append(base, s.newRow(group))
 		}
-		g = &s.groups[s.form.groupIndex[group]]
-		g.base = base
+		s.groups[s.form.groupIndex[group]].base = base
 	}
 	for i := range s.allCells() {
 		s.cells[i].baseline = Value{}

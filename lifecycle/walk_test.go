@@ -21,8 +21,10 @@ func randomForm(t *rapid.T) *Form {
 			{Path: "arrival", Kind: KindDate},
 			{Path: "departure", Kind: KindDate, Constraints: []Constraint{{Op: OpGreaterThan, Other: 2}}},
 			{Path: "power", Kind: KindBoolean},
-			{Path: "amperage", Kind: KindChoice, Of: KindInteger, Options: []Option{{Value: number(6)}, {Value: number(16)}},
-				Constraints: []Constraint{{Op: OpEnum}, {Op: OpRequired, When: []Condition{{{{Field: 4, Values: []Value{True()}}}}}}}},
+			{
+				Path: "amperage", Kind: KindChoice, Of: KindInteger, Options: []Option{{Value: number(6)}, {Value: number(16)}},
+				Constraints: []Constraint{{Op: OpEnum}, {Op: OpRequired, When: []Condition{{{{Field: 4, Values: []Value{True()}}}}}}},
+			},
 			{Path: "berth", Kind: KindText},
 			{Path: "crew", Kind: KindRows, Constraints: []Constraint{{Op: OpMaxItems, Value: number(2)}}},
 			{Path: "crew/*/name", Kind: KindText, Constraints: []Constraint{{Op: OpRequired}}},

@@ -100,7 +100,7 @@ func (p *scenarioReader) expectOne(entry *Entry, e document.Entry) {
 			text := play.session.Form().Text(message)
 			switch {
 			case notices == 0:
-				return "nothing was said"
+				return "said nothing"
 			case strings.Contains(text, want):
 				return ""
 			default:

@@ -5,6 +5,7 @@ import (
 	"os"
 	"path"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -330,7 +331,7 @@ func (p *scenarioReader) timeline(n *document.Node) {
 		} else if entry.At < last {
 			p.Wrong(at, document.Describe(at)+" after "+last.String(), "a time that does not go back")
 		}
-		if actions != 1 {
+		if actions != 1 && !misspelt(item) {
 			p.Wrong(item, plural(actions, "action")+" in one entry", "one of "+strings.Join(timelineKeys[1:], ", "))
 		}
 		last = max(last, entry.At)
@@ -339,6 +340,11 @@ func (p *scenarioReader) timeline(n *document.Node) {
 	if len(n.Items) == 0 && n.Kind == document.List {
 		p.Wrong(n, "an empty timeline", "at least one entry")
 	}
+}
+
+// misspelt reports whether an entry has a key that has been told already.
+func misspelt(item *document.Node) bool {
+	return slices.ContainsFunc(item.Entries, func(e document.Entry) bool { return !slices.Contains(timelineKeys, e.Key) })
 }
 
 func plural(n int, what string) string {

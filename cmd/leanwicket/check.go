@@ -39,7 +39,7 @@ summary (exit status 0, or 1 with --strict). A folder stands for every
 					continue
 				}
 				form := source.Form
-				fmt.Fprintf(c.OutOrStdout(), "%s: %s, %d fields, submits with %s by %s\n", file, form.Name, len(form.Fields),
+				fmt.Fprintf(c.OutOrStdout(), "%s: form %s, fields: %d, submits with %s by %s\n", file, form.Name, len(form.Fields),
 					strings.Join(form.Buttons, ", "), form.Submit.Method)
 				for _, advice := range source.Advice {
 					unwise++
