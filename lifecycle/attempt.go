@@ -68,8 +68,8 @@ func (s *Session) sendTry() {
 	s.arm(TimerSend, s.form.Submit.Timeout)
 }
 
-// copyValues keeps the values as they are now as those that are sent, and takes
-// the edited-since marks away.
+// copyValues keeps the values as they are now as those that are sent, with what
+// of them differs from the baseline, and takes the edited-since marks away.
 func (s *Session) copyValues() {
 	for g, group := range s.form.groups {
 		s.groups[g].sent = s.groups[g].sent[:0]
@@ -80,55 +80,62 @@ func (s *Session) copyValues() {
 	}
 	for i := range s.allCells() {
 		c := &s.cells[i]
+		set, clear := cellBits(0), bitSent|bitSentChanged|bitEdited
+		c.sent = Value{}
 		if c.bits&(bitAsked|bitLive) == bitAsked|bitLive {
 			c.sent = c.value
-			s.change(i, bitSent, bitEdited, c.rules)
-		} else {
-			c.sent = Value{}
-			s.change(i, 0, bitSent|bitEdited, c.rules)
+			set |= bitSent
+		}
+		if c.bits&bitDirty != 0 {
+			set |= bitSentChanged
+		}
+		s.change(i, set, clear&^set, c.rules)
+	}
+	for g, group := range s.form.groups {
+		for _, r := range s.groups[g].sent { // one difference makes all of a group changed
+			for i := range s.cellsOf(r) {
+				if s.has(i, bitSentChanged) {
+					s.mark(int32(group), bitSentChanged)
+				}
+			}
 		}
 	}
 }
 
 // appendSent lists the values as sent: present ones, and absent ones that the
-// baseline has.
+// baseline had.
 func (s *Session) appendSent(to []Answer) []Answer {
 	for id := range s.form.Fields {
-		i := int32(id)
-		c := &s.cells[i]
-		switch {
+		switch i := int32(id); {
 		case s.form.group[id] >= 0:
 		case s.form.Fields[id].Kind == KindRows:
 			to = s.appendSentRows(to, FieldID(id))
-		default:
-			changed := c.sent != s.effective(i, sideBase)
-			if changed || !c.sent.Absent() || s.form.Fields[id].Required && c.bits&bitSent != 0 {
-				to = append(to, Answer{Place{c.field, -1}, c.sent, changed})
-			}
+		case s.isSent(i):
+			to = append(to, Answer{Place{FieldID(id), -1}, s.cells[i].sent, s.has(i, bitSentChanged)})
 		}
 	}
 	return to
 }
 
+// isSent reports whether a cell stands among the values as sent.
+func (s *Session) isSent(i int32) bool {
+	c := &s.cells[i]
+	return !c.sent.Absent() || c.row < 0 && c.bits&bitSentChanged != 0 || s.form.Fields[c.field].Required && c.bits&bitSent != 0
+}
+
 // appendSentRows lists a group: its head with the number of rows, and their
-// values. One difference in a group makes all of it changed.
+// values.
 func (s *Session) appendSentRows(to []Answer, group FieldID) []Answer {
 	g := &s.groups[s.form.groupIndex[group]]
-	changed := !slices.Equal(g.sent, g.base)
-	for _, r := range g.sent {
-		for i := range s.cellsOf(r) {
-			changed = changed || s.cells[i].sent != s.effective(i, sideBase)
-		}
-	}
+	changed := s.has(int32(group), bitSentChanged)
 	if len(g.sent) == 0 && !changed {
 		return to
 	}
 	to = append(to, Answer{Place{group, -1}, Number(int64(len(g.sent)), 0), changed})
 	for position, r := range g.sent {
 		for i := range s.cellsOf(r) {
-			c := &s.cells[i]
-			if !c.sent.Absent() || s.form.Fields[c.field].Required && c.bits&bitSent != 0 {
-				to = append(to, Answer{Place{c.field, int32(position)}, c.sent, changed})
+			if s.isSent(i) {
+				to = append(to, Answer{Place{s.cells[i].field, int32(position)}, s.cells[i].sent, changed})
 			}
 		}
 	}

@@ -219,7 +219,7 @@ func (s *Session) acceptSent() {
 	for _, group := range s.form.groups {
 		g := &s.groups[s.form.groupIndex[group]]
 		g.base = append(g.base[:0], g.sent...)
-		if s.has(int32(group), bitEdited) {
+		if s.has(int32(group), bitEdited) || !s.has(int32(group), bitSent) {
 			continue
 		}
 		now := append([]int32(nil), g.sent...)
@@ -236,7 +236,7 @@ func (s *Session) acceptSent() {
 			s.absorb(i, s.cells[i].sent, merging{keepEdited: true})
 		default:
 			s.cells[i].baseline = Value{}
-			s.reviseDependent(i)
+			s.revise(i)
 			s.unmark(i, bitContested)
 		}
 	}

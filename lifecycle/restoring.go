@@ -75,15 +75,23 @@ func (s *Session) restoreAttempt(kept *KeptAttempt, button int32) {
 	s.copyValues()
 	for i := range s.allCells() {
 		s.cells[i].sent = Value{}
+		s.unmark(i, bitSentChanged)
 	}
 	for g, group := range s.form.groups {
 		count, _ := rowCount(group, kept.Values)
 		s.groups[g].sent = s.groups[g].sent[:min(count, len(s.groups[g].sent))]
 	}
 	for _, a := range kept.Values {
-		if i, ok := s.cellAt(a.Place); ok && s.form.Fields[a.Field].Kind != KindRows {
+		i, ok := s.cellAt(a.Place)
+		if !ok {
+			continue
+		}
+		if s.form.Fields[a.Field].Kind != KindRows {
 			s.cells[i].sent = a.Value
 			s.mark(i, bitSent)
+		}
+		if a.Changed {
+			s.mark(i, bitSentChanged)
 		}
 	}
 	s.attempt = attempt{

@@ -65,7 +65,7 @@ type cell struct {
 	rules    codes
 }
 
-type cellBits uint16
+type cellBits uint32
 
 const (
 	bitLive      cellBits = 1 << iota // not in a removed row
@@ -83,7 +83,8 @@ const (
 	bitCheckIssue
 	bitServerIssue
 	bitChecking
-	bitChanged // already in Session.changed
+	bitSentChanged // what was sent differed from the baseline then
+	bitChanged     // already in Session.changed
 )
 
 // row is a row of a group. Its identity outlives its place.

@@ -2,6 +2,7 @@ package lifecycle
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -9,58 +10,44 @@ import (
 	"pgregory.net/rapid"
 )
 
-// randomForm draws a form that uses every kind of field, constraint and policy.
+// randomForm draws a form: any fields, rules and conditions, and any policies.
 func randomForm(t *rapid.T) *Form {
 	flip := func(name string) bool { return rapid.Bool().Draw(t, name) }
-	number := func(n int64) Value { return Number(n, 0) }
 	d := Declaration{
-		Name: "permit",
-		Fields: []Field{
-			{Path: "vessel/name", Kind: KindText, Constraints: []Constraint{{Op: OpRequired}, {Op: OpMaxLength, Value: number(5)}}},
-			{Path: "vessel/length", Kind: KindNumber, Constraints: []Constraint{{Op: OpMinimum, Value: number(1)}, {Op: OpMultipleOf, Value: Number(1, -1)}}},
-			{Path: "arrival", Kind: KindDate},
-			{Path: "departure", Kind: KindDate, Constraints: []Constraint{{Op: OpGreaterThan, Other: 2}}},
-			{Path: "power", Kind: KindBoolean},
-			{
-				Path: "amperage", Kind: KindChoice, Of: KindInteger, Options: []Option{{Value: number(6)}, {Value: number(16)}},
-				Constraints: []Constraint{{Op: OpEnum}, {Op: OpRequired, When: []Condition{{{{Field: 4, Values: []Value{True()}}}}}}},
-			},
-			{Path: "berth", Kind: KindText},
-			{Path: "crew", Kind: KindRows, Constraints: []Constraint{{Op: OpMaxItems, Value: number(2)}}},
-			{Path: "crew/*/name", Kind: KindText, Constraints: []Constraint{{Op: OpRequired}}},
-			{Path: "crew/*/pilot", Kind: KindBoolean},
-			{Path: "crew/*/licence", Kind: KindText, Asked: []Condition{{{{Field: 9, Values: []Value{True()}}}}}},
-			{Path: "extras", Kind: KindChoices, Of: KindText, Options: []Option{{Value: Text("water")}, {Value: Text("fuel")}}, Constraints: []Constraint{{Op: OpEnum}}},
-		},
+		Name:    "permit",
 		Buttons: []string{"apply", "save"},
-		Submit:  SubmitPolicy{Method: rapid.SampledFrom([]string{"POST", "PUT", "PATCH"}).Draw(t, "method"), Timeout: 10 * time.Second, ResendWait: time.Second, ResendLongest: time.Minute},
-		Show:    ShowPolicy(rapid.IntRange(0, 2).Draw(t, "show")),
-	}
-	if flip("asked") {
-		d.Fields[5].Asked = []Condition{{{{Field: 4, Values: []Value{True()}}}}}
-	}
-	if flip("rows asked") {
-		d.Fields[7].Asked = []Condition{{{{Field: 4, OrAbsent: true}}}}
-	}
-	if flip("check") {
-		d.Fields[6].Check = CheckPolicy{URL: "/berths", Delay: 300 * time.Millisecond, Timeout: 4 * time.Second}
+		Submit: SubmitPolicy{
+			Method: rapid.SampledFrom([]string{"POST", "PUT", "PATCH"}).Draw(t, "method"), Timeout: 10 * time.Second,
+			Edit: flip("edit while sending"), ResendTimes: rapid.IntRange(0, 2).Draw(t, "resend"),
+			ResendWait: time.Second, ResendLongest: time.Minute, HoldUnchanged: flip("hold unchanged"),
+		},
+		Show:     ShowPolicy(rapid.IntRange(0, 2).Draw(t, "show")),
+		Accepted: AcceptedPolicy{Then: Then(rapid.IntRange(0, 3).Draw(t, "then")), To: "/permits"},
+		Leave:    LeavePolicy{When: LeaveWhen(rapid.IntRange(0, 2).Draw(t, "leave")), AllowInFlight: flip("allow in flight")},
 	}
 	if flip("prefill") {
 		d.Prefill = PrefillPolicy{URL: "/registry", Needed: flip("needed"), Timeout: 5 * time.Second, Lock: flip("lock"), Ask: flip("ask")}
 	}
-	if flip("defaults") {
-		d.Defaults = []Answer{
-			{Place: Place{0, -1}, Value: Text("Egret")}, {Place: Place{7, -1}, Value: number(1)}, {Place: Place{8, 0}, Value: Text("Ada")},
-		}
-	}
-	d.Submit.Edit = flip("edit while sending")
-	d.Submit.ResendTimes = rapid.IntRange(0, 2).Draw(t, "resend")
-	d.Submit.HoldUnchanged = flip("hold unchanged")
-	d.Accepted = AcceptedPolicy{Then: Then(rapid.IntRange(0, 3).Draw(t, "then")), To: "/permits"}
 	if flip("lasts") {
 		d.Accepted.Lasts = 5 * time.Second
 	}
-	d.Leave = LeavePolicy{When: LeaveWhen(rapid.IntRange(0, 2).Draw(t, "leave")), AllowInFlight: flip("allow in flight")}
+	for k := range rapid.IntRange(1, 5).Draw(t, "fields") {
+		randomField(t, &d, "f"+strconv.Itoa(k), 0)
+	}
+	if flip("rows") {
+		head := Field{Path: "crew", Kind: KindRows, Constraints: []Constraint{{Op: OpMaxItems, Value: Number(2, 0)}}}
+		if flip("rows asked sometimes") {
+			head.Asked = randomCondition(t, &d, 0)
+		}
+		d.Fields = append(d.Fields, head)
+		first := len(d.Fields)
+		for k := range rapid.IntRange(1, 3).Draw(t, "members") {
+			randomField(t, &d, "crew/*/m"+strconv.Itoa(k), first)
+		}
+		if flip("default row") {
+			d.Defaults = append(d.Defaults, Answer{Place: Place{FieldID(first - 1), -1}, Value: Number(1, 0)})
+		}
+	}
 	form, err := NewForm(d)
 	if err != nil {
 		t.Fatal(err)
@@ -68,13 +55,75 @@ func randomForm(t *rapid.T) *Form {
 	return form
 }
 
+// randomField appends a field that may look at those from first on.
+func randomField(t *rapid.T, d *Declaration, path string, first int) {
+	kinds := []FieldKind{KindText, KindText, KindNumber, KindInteger, KindBoolean, KindBoolean, KindDate, KindChoice, KindChoices, KindFile}
+	f := Field{Path: path, Kind: rapid.SampledFrom(kinds).Draw(t, "kind")}
+	add := func(c Constraint) { f.Constraints = append(f.Constraints, c) }
+	for rapid.IntRange(0, 2).Draw(t, "rule") == 0 {
+		switch f.Kind {
+		case KindText:
+			add(Constraint{Op: OpMaxLength, Value: Number(6, 0)})
+		case KindNumber, KindInteger:
+			add(rapid.SampledFrom([]Constraint{{Op: OpMinimum, Value: Number(1, 0)}, {Op: OpMultipleOf, Value: Number(1, -1)}}).Draw(t, "bound"))
+		case KindBoolean:
+			add(Constraint{Op: OpTicked})
+		default:
+			add(Constraint{Op: OpRequired, When: randomCondition(t, d, first)})
+		}
+	}
+	if f.Kind == KindChoice || f.Kind == KindChoices {
+		f.Options = []Option{{Value: Text("water")}, {Value: Text("fuel")}}
+		add(Constraint{Op: OpEnum})
+	}
+	if rapid.IntRange(0, 3).Draw(t, "required") == 0 && f.Kind != KindBoolean {
+		add(Constraint{Op: OpRequired})
+	}
+	for other := first; other < len(d.Fields); other++ {
+		if d.Fields[other].Kind == f.Kind && f.Kind == KindDate {
+			add(Constraint{Op: OpGreaterThan, Other: FieldID(other)})
+		}
+	}
+	if rapid.IntRange(0, 3).Draw(t, "asked sometimes") == 0 {
+		f.Asked = randomCondition(t, d, first)
+	}
+	if f.Kind != KindBoolean && rapid.IntRange(0, 3).Draw(t, "checked") == 0 {
+		f.Check = CheckPolicy{URL: "/check", Delay: 300 * time.Millisecond, Timeout: 4 * time.Second}
+	}
+	d.Fields = append(d.Fields, f)
+	if rapid.IntRange(0, 3).Draw(t, "default") == 0 && f.Kind == KindText {
+		d.Defaults = append(d.Defaults, Answer{Place: Place{FieldID(len(d.Fields) - 1), -1}, Value: Text("Egret")})
+	}
+}
+
+// randomCondition draws a condition on an earlier field, or none.
+func randomCondition(t *rapid.T, d *Declaration, first int) []Condition {
+	var usable []FieldID
+	for id := first; id < len(d.Fields); id++ {
+		if d.Fields[id].Kind != KindRows {
+			usable = append(usable, FieldID(id))
+		}
+	}
+	if len(usable) == 0 {
+		return nil
+	}
+	on := rapid.SampledFrom(usable).Draw(t, "depends on")
+	l := rapid.SampledFrom([]Literal{
+		{Field: on, Present: true}, {Field: on, Present: true, Negate: true}, {Field: on, OrAbsent: true},
+		{Field: on, Values: []Value{True(), Text("Egret"), Text("water")}},
+	}).Draw(t, "literal")
+	return []Condition{{{l}}}
+}
+
 var samples = map[FieldKind][]string{
 	KindText:    {"", "Egret", "Heron", "Hérons of the marsh"},
 	KindNumber:  {"", "9.40", "9.4", "0", "abc", "9.45"},
+	KindInteger: {"", "3", "0", "4.5"},
 	KindDate:    {"", "2031-05-02", "2031-05-09", "2031"},
 	KindBoolean: {"true", ""},
-	KindChoice:  {"", "6", "16", "7"},
+	KindChoice:  {"", "water", "rum"},
 	KindChoices: {"", "water", "fuel\nwater", "rum"},
+	KindFile:    {"", "papers.pdf"},
 }
 
 // world is a backend and a clock that hold what a session waits for, and give
@@ -168,7 +217,7 @@ func (w *world) event(t *rapid.T) Event {
 		request := rapid.SampledFrom(w.checks).Draw(t, "check")
 		return rapid.SampledFrom([]Event{
 			Checked(request, nil), CheckFailed(request), Checked(request, []Entry{{Text: "The berth is taken."}}),
-			Checked(request, []Entry{{Path: "arrival", Text: "Closed that day."}}),
+			Checked(request, []Entry{{Path: "f0", Text: "Closed that day."}}),
 		}).Draw(t, "checked")
 	case kind < 26 && len(w.timers) > 0:
 		return Elapsed(rapid.SampledFrom(w.timers[max(0, len(w.timers)-4):]).Draw(t, "timer"))
@@ -176,8 +225,29 @@ func (w *world) event(t *rapid.T) Event {
 		try := rapid.SampledFrom(w.tries[max(0, len(w.tries)-3):]).Draw(t, "try")
 		return Replied(try.Attempt, try.Try, w.reply(t))
 	default:
-		return Blur("berth")
+		return Blur("f0")
 	}
+}
+
+// kept draws what an earlier page kept.
+func (w *world) kept(t *rapid.T) *Restored {
+	form := w.session.form
+	r := &Restored{}
+	for id, f := range form.Fields {
+		if f.Kind == KindRows || !rapid.Bool().Draw(t, "kept value") {
+			continue
+		}
+		place := Place{FieldID(id), -1}
+		if _, inRows := form.Group(place.Field); inRows {
+			place.Row = 0
+		}
+		raw := func(name string) string { return rapid.SampledFrom(samples[f.Kind]).Draw(t, name) }
+		r.Values = append(r.Values, Kept{form.Path(place), raw("raw"), form.Parse(place.Field, raw("over"))})
+	}
+	if rapid.Bool().Draw(t, "kept attempt") {
+		r.Attempt = &KeptAttempt{Key: Key{9}, Button: "save", Version: "1", Values: w.body(t)}
+	}
+	return r
 }
 
 func (w *world) body(t *rapid.T) []Answer {
@@ -191,7 +261,9 @@ func (w *world) body(t *rapid.T) []Answer {
 			count := rapid.IntRange(0, 2).Draw(t, "rows")
 			answers = append(answers, Answer{Place: Place{FieldID(id), -1}, Value: Number(int64(count), 0)})
 			for row := range count {
-				answers = append(answers, Answer{Place: Place{FieldID(id) + 1, int32(row)}, Value: Text(rapid.SampledFrom([]string{"Ada", "Ben"}).Draw(t, "name"))})
+				member := form.Members(FieldID(id))[0]
+				raw := rapid.SampledFrom(samples[form.Fields[member].Kind]).Draw(t, "value")
+				answers = append(answers, Answer{Place: Place{member, int32(row)}, Value: form.Parse(member, raw)})
 			}
 			continue
 		}
@@ -209,7 +281,7 @@ func (w *world) reply(t *rapid.T) *Reply {
 		r.Version = "9"
 	case ReplyRefused, ReplyOutdated:
 		r.Entries = rapid.SampledFrom([][]Entry{
-			nil, {{Path: "vessel/name", Text: "Taken."}}, {{Path: "crew/1/name", Text: "Unknown."}, {Text: "Closed."}, {Path: "amperage", Text: "No power."}},
+			nil, {{Path: "f0", Text: "Taken."}}, {{Path: "crew/1/m0", Text: "Unknown."}, {Text: "Closed."}, {Path: "f1", Text: "No power."}, {Path: "ghost", Text: "Who?"}},
 		}).Draw(t, "entries")
 	case ReplyUnavailable:
 		r.RetryAfter = rapid.SampledFrom([]time.Duration{-1, 0, time.Second, time.Hour}).Draw(t, "after")
@@ -220,6 +292,11 @@ func (w *world) reply(t *rapid.T) *Reply {
 func TestAnyOrderOfEventsKeepsEveryGuarantee(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		w := newWorld(randomForm(t))
+		if rapid.IntRange(0, 3).Draw(t, "kept") == 0 {
+			for _, breach := range w.apply(Restore(w.kept(t))) {
+				t.Fatal(breach)
+			}
+		}
 		copied := &Session{}
 		for range rapid.IntRange(1, 60).Draw(t, "steps") {
 			e := w.event(t)

@@ -31,6 +31,7 @@ type Watch struct {
 	adopted  bool
 	key      Key
 	content  string // button and values of the newest attempt
+	button   string
 	keys     map[Key]string
 	accepted bool          // the newest attempt was
 	sent     map[int]Value // its values, by field
@@ -43,9 +44,9 @@ type Watch struct {
 
 type fieldBefore struct {
 	path  string
-	value Value
 	kept  Value
 	mine  bool // typed and different, or edited since
+	rests bool // not asked, and not edited since: clear takes it
 }
 
 // facts are what the guarantees ask about the form as a whole.
@@ -86,9 +87,10 @@ func (w *Watch) Before(e Event) {
 			continue
 		}
 		id := f.ID()
-		b := fieldBefore{path: f.Path(), value: f.Value(), kept: f.Kept()}
+		b := fieldBefore{path: f.Path(), kept: f.Kept()}
 		// Of a field that is not asked, or was not, what it keeps is compared.
 		b.mine = b.kept != f.KeptBaseline() || f.EditedSince() && sinceCounts
+		b.rests = !f.Asked() && !f.EditedSince()
 		w.before[id] = b
 		w.order = append(w.order, id)
 	}
@@ -341,10 +343,10 @@ func (w *Watch) follow(effects []Effect) {
 func contentOf(f *Form, e Effect) string {
 	text := e.Button
 	for _, a := range e.Values {
-		if a.Value.Absent() {
-			continue
-		}
 		text += "\x00" + f.Path(a.Place) + "=" + strconv.Itoa(int(a.Value.Kind)) + ":" + a.Value.String()
+		if a.Changed {
+			text += " changed"
+		}
 	}
 	return text
 }

@@ -18,13 +18,13 @@ func (w *Watch) checkSends(e Event, effects []Effect, now facts) {
 		}
 		content := contentOf(form, f)
 		if f.Attempt != w.attempt {
-			w.checkNewAttempt(f, content, now)
+			w.checkNewAttempt(f, now)
 		} else {
 			if f.Key != w.key {
 				w.broken(SameKeySameValues, "", "a repeat carried another key")
 			}
 			if w.content != "" && w.content != content {
-				w.broken(SameKeySameValues, "", "a repeat carried other values")
+				w.broken(SameKeySameValues, "", "a repeat carried other values: "+strconv.Quote(content)+", before: "+strconv.Quote(w.content))
 			}
 			if w.settled {
 				w.broken(SameKeySameValues, "", "an attempt that is settled was sent again")
@@ -38,7 +38,7 @@ func (w *Watch) checkSends(e Event, effects []Effect, now facts) {
 
 // checkNewAttempt checks the beginning of an attempt: the state after the step
 // is that of the values that were sent.
-func (w *Watch) checkNewAttempt(f Effect, content string, now facts) {
+func (w *Watch) checkNewAttempt(f Effect, now facts) {
 	form := w.session.Form()
 	if !w.settled {
 		w.broken(SameKeySameValues, "", "a new key was used while the previous attempt was not settled")
@@ -55,18 +55,31 @@ func (w *Watch) checkNewAttempt(f Effect, content string, now facts) {
 		{"checking", now.checking > 0},
 		{"loading or prefill-missing", w.missing},
 		{"unchanged", form.Submit.HoldUnchanged && now.dirty == 0},
-		{"received", w.accepted && form.Submit.Creates() && !w.resetAt && content == w.content && form.Accepted.Then != ThenAdopt},
+		{"received", w.accepted && form.Submit.Creates() && !w.resetAt && f.Button == w.button && w.sameAsSent() && form.Accepted.Then != ThenAdopt},
 	} {
 		if hold.on {
 			w.broken(NoInvalidSend, "", "an attempt was begun while the hold "+hold.word+" stood")
 		}
 	}
+	w.button = f.Button
 	w.attempt, w.settled, w.accepted, w.adopted = f.Attempt, false, false, false
 	w.tries = map[int32]bool{}
 	clear(w.sent)
 	for x := range w.session.Fields() {
 		w.sent[x.ID()] = x.Value()
 	}
+}
+
+// sameAsSent reports whether every field has the value that it was sent with.
+func (w *Watch) sameAsSent() bool {
+	fields := 0
+	for x := range w.session.Fields() {
+		if sent, known := w.sent[x.ID()]; !known || sent != x.Value() {
+			return false
+		}
+		fields++
+	}
+	return fields == len(w.sent)
 }
 
 // checkEdits: edits-survive.
@@ -96,7 +109,7 @@ func (w *Watch) checkEdits(e Event, o outcomes) {
 		case e.Kind == EventEdit && e.Path == b.path:
 		case e.Kind == EventResolve && (e.Path == b.path || !there || isRowOf(b.path, e.Path)):
 		case e.Kind == EventRemoveRow && isRowOf(b.path, e.Path):
-		case accepted && w.wasSentAs(id, b):
+		case accepted && (w.wasSentAs(id, b) || b.rests && s.Form().Accepted.Then == ThenClear):
 		default:
 			w.broken(EditsSurvive, b.path, "what was typed ("+b.kept.String()+") was changed by "+e.Kind.String())
 		}
@@ -111,7 +124,7 @@ func isRowOf(path, row string) bool {
 // wasSentAs reports whether exactly this value had been sent.
 func (w *Watch) wasSentAs(id int, b fieldBefore) bool {
 	sent, known := w.sent[id]
-	return w.adopted || known && sent == b.value
+	return w.adopted || known && sent == b.kept
 }
 
 // checkLeaving: ask-before-loss. What is still there at the moment of leaving

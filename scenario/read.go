@@ -201,11 +201,12 @@ func (p *scenarioReader) kept(n *document.Node) {
 					baselines[b.Key] = v
 				}
 			}
-		case "attempt":
-			p.keptAttempt(e.Value)
 		}
 	}
 	opened, _ := lifecycle.Open(p.form(), lifecycle.Seed{})
+	if attempt := n.Get("attempt"); attempt != nil {
+		p.keptAttempt(attempt, opened, baselines)
+	}
 	values := n.Get("values")
 	if values == nil {
 		return
@@ -244,7 +245,9 @@ func (p *scenarioReader) fieldValue(place lifecycle.Place, n *document.Node) (li
 // keptKey is the key of an attempt that an earlier page kept.
 var keptKey = lifecycle.Key{0: 0xea, 15: 0x1e}
 
-func (p *scenarioReader) keptAttempt(n *document.Node) {
+// keptAttempt reads an attempt that was open. A value counts as changed where it
+// differs from its baseline.
+func (p *scenarioReader) keptAttempt(n *document.Node, opened *lifecycle.Session, baselines map[string]lifecycle.Value) {
 	attempt := &lifecycle.KeptAttempt{Key: keptKey}
 	for _, e := range p.Map(n, "button", "version", "values") {
 		switch e.Key {
@@ -260,7 +263,11 @@ func (p *scenarioReader) keptAttempt(n *document.Node) {
 					continue
 				}
 				value, _ := p.fieldValue(place, v.Value)
-				attempt.Values = append(attempt.Values, lifecycle.Answer{Place: place, Value: value})
+				baseline, given := baselines[v.Key]
+				if field, there := opened.Field(v.Key); there && !given {
+					baseline = field.Baseline()
+				}
+				attempt.Values = append(attempt.Values, lifecycle.Answer{Place: place, Value: value, Changed: value != baseline})
 				if group, inRows := p.form().Group(place.Field); inRows {
 					rows[group] = max(rows[group], place.Row+1)
 				}
@@ -269,7 +276,7 @@ func (p *scenarioReader) keptAttempt(n *document.Node) {
 				group := lifecycle.FieldID(id)
 				if count := rows[group]; count > 0 {
 					attempt.Values = append(attempt.Values, lifecycle.Answer{
-						Place: lifecycle.Place{Field: group, Row: -1}, Value: lifecycle.Number(int64(count), 0),
+						Place: lifecycle.Place{Field: group, Row: -1}, Value: lifecycle.Number(int64(count), 0), Changed: true,
 					})
 				}
 			}

@@ -41,15 +41,17 @@ func WriteStory(w io.Writer, number int, r *Result, steps []Step, style Style) {
 	for k := range steps {
 		s.step(&steps[k])
 	}
-	fmt.Fprintf(w, "      %s\n", style.paint(dim, r.Scenario.Form().Title+": "+strings.Join(s.summary(), ", ")+"; "+held(r)))
-	for _, said := range s.said {
-		for k, line := range wrap(said, 88) {
-			lead := "says  "
+	told := func(lead, text, color string) {
+		for k, line := range wrap(text, 100) {
 			if k > 0 {
 				lead = "      "
 			}
-			fmt.Fprintf(w, "      %s%s\n", lead, line)
+			fmt.Fprintf(w, "      %s%s\n", lead, style.paint(color, line))
 		}
+	}
+	told("", r.Scenario.Form().Title+": "+strings.Join(s.summary(), ", ")+"; "+held(r), dim)
+	for _, said := range s.said {
+		told("says  ", said, cyan)
 	}
 	for _, f := range r.Failures {
 		WriteFailure(w, f, style)
@@ -61,7 +63,7 @@ func held(r *Result) string {
 	if !r.Passed() {
 		return plural(len(r.Failures), "failure")
 	}
-	return plural(r.Expected, "expectation") + " met, every guarantee kept"
+	return plural(r.Expected, "expectation") + " met"
 }
 
 // story is what is told of a session.

@@ -16,7 +16,7 @@ type Style struct {
 }
 
 func (s Style) paint(code, text string) string {
-	if !s.Color || text == "" {
+	if !s.Color || strings.TrimSpace(text) == "" {
 		return text
 	}
 	return "\x1b[" + code + "m" + text + "\x1b[0m"
@@ -26,7 +26,7 @@ func (s Style) paint(code, text string) string {
 const (
 	dim   = "2"
 	bold  = "1"
-	red   = "31"
+	red   = "1;31"
 	green = "32"
 	amber = "33"
 	cyan  = "36"
@@ -46,29 +46,39 @@ func WriteSteps(w io.Writer, steps []Step, style Style) {
 	}
 	what = min(what, max(24, (width-at-who)/2-4))
 	rest := max(24, width-at-who-what-6)
-	row := func(style func(string) string, columns ...string) {
-		lines := make([][]string, 4)
+	limits := [...]int{at, who, what, rest}
+	row := func(paint func(string) string, columns ...string) {
+		var lines [len(limits)][]string
 		height := 0
-		for k, limit := range []int{at, who, what, rest} {
+		for k, limit := range limits {
 			lines[k] = wrap(columns[k], limit)
 			height = max(height, len(lines[k]))
 		}
+		lead := ""
 		for y := range height {
-			cells := make([]string, 4)
-			for k, limit := range []int{at, who, what, rest} {
+			left, last := "", ""
+			for k, limit := range limits {
 				text := ""
 				if y < len(lines[k]) {
 					text = lines[k][y]
 				}
 				pad := strings.Repeat(" ", max(0, limit-utf8.RuneCountInString(text)))
-				if k == 0 {
-					cells[k] = pad + text
-				} else {
-					cells[k] = text + pad
+				switch k {
+				case 0:
+					left += pad + text + "  "
+				case len(limits) - 1:
+					last = text
+				default:
+					left += text + pad + "  "
 				}
 			}
-			line := strings.TrimRight(strings.Join(cells, "  "), " ")
-			fmt.Fprintln(w, style(line))
+			if !strings.HasPrefix(last, " ") { // not the second line of a wrapped one
+				lead = last
+			}
+			if last == "" {
+				left = strings.TrimRight(left, " ")
+			}
+			fmt.Fprintln(w, paint(left)+style.paint(colorOf(lead), last))
 		}
 	}
 	row(func(s string) string { return style.paint(bold, s) }, "time", "who", "what happened", "what the form then shows")
@@ -80,6 +90,19 @@ func WriteSteps(w io.Writer, steps []Step, style Style) {
 		}
 		row(paint, clock(step.At), step.Who, happened(step), strings.Join(shown(step), "\n"))
 	}
+}
+
+// colorOf marks the lines that matter most: what became of a submission, what
+// is wrong, what was said.
+func colorOf(line string) string {
+	for _, lead := range []struct{ prefix, color string }{
+		{"submission:", bold}, {"sends ", bold}, {"what the form", bold}, {"! ", red}, {"ok ", green}, {"says: ", cyan}, {"asks ", amber}, {"leave: ", amber},
+	} {
+		if strings.HasPrefix(line, lead.prefix) {
+			return lead.color
+		}
+	}
+	return dim
 }
 
 func happened(s *Step) string {
