@@ -42,28 +42,20 @@ func WriteStory(w io.Writer, number int, r *Result, steps []Step, style Style) {
 		s.step(&steps[k])
 	}
 	told := func(lead, text, color string) {
-		for k, line := range wrap(text, 100) {
+		for k, line := range wrap(text, 108) {
 			if k > 0 {
 				lead = "      "
 			}
 			fmt.Fprintf(w, "      %s%s\n", lead, style.paint(color, line))
 		}
 	}
-	told("", r.Scenario.Form().Title+": "+strings.Join(s.summary(), ", ")+"; "+held(r), dim)
+	told("", r.Scenario.Form().Title+": "+strings.Join(s.summary(), ", "), dim)
 	for _, said := range s.said {
 		told("says  ", said, cyan)
 	}
 	for _, f := range r.Failures {
 		WriteFailure(w, f, style)
 	}
-}
-
-// held says how much was looked at, and that it held.
-func held(r *Result) string {
-	if !r.Passed() {
-		return plural(len(r.Failures), "failure")
-	}
-	return plural(r.Expected, "expectation") + " met"
 }
 
 // story is what is told of a session.
@@ -130,10 +122,10 @@ func (s *story) summary() []string {
 	}
 	add(s.ignored, "click ignored")
 	if s.submission != "" {
-		parts = append(parts, "submission ends "+s.submission)
+		parts = append(parts, "ends "+s.submission)
 	}
 	if s.asked != "" {
-		parts = append(parts, "leaving asks about "+s.asked+" work")
+		parts = append(parts, "asks about "+s.asked+" work")
 	}
 	if s.left != "" {
 		parts = append(parts, "leaves to "+s.left)
