@@ -30,6 +30,11 @@ func (s *Session) restored(r *Restored) error {
 	s.reviseAll()
 	if r.Attempt != nil {
 		s.restoreAttempt(r.Attempt, int32(button))
+		for _, p := range places { // what had not loaded yet is blank, and no edit
+			if i, _ := s.cellAt(p); s.cells[i].value != s.cells[i].sent {
+				s.mark(i, bitEdited)
+			}
+		}
 	}
 	for k := range r.Values {
 		if i, ok := s.cellAt(places[k]); ok {
@@ -64,8 +69,7 @@ func (s *Session) growRows(group FieldID, count int) {
 	s.revise(int32(group))
 }
 
-// restoreAttempt takes an attempt that was open on an earlier page. Only what
-// differs from it is edited since.
+// restoreAttempt takes an attempt that was open on an earlier page.
 func (s *Session) restoreAttempt(kept *KeptAttempt, button int32) {
 	for _, a := range kept.Values {
 		if a.Field >= 0 && int(a.Field) < len(s.form.Fields) && s.form.Fields[a.Field].Kind == KindRows && a.Row < 0 {
@@ -98,7 +102,6 @@ func (s *Session) restoreAttempt(kept *KeptAttempt, button int32) {
 		number: 1, key: kept.Key, button: button, version: kept.Version,
 		tries: append(s.attempt.tries[:0], tryCancelled), unsure: true, adopted: true,
 	}
-	s.markDifferences()
 	if s.form.Prefill.URL != "" && !s.load.arrived {
 		s.load.needs |= needRestored
 	}
