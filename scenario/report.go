@@ -16,27 +16,27 @@ func Record(s *Scenario) (*Result, []Step) {
 
 // WriteResult writes a session as a table, then what failed.
 func WriteResult(w io.Writer, r *Result, steps []Step, style Style) {
-	fmt.Fprintf(w, "%s\n%s, form %s\n\n", style.paint(bold, r.Scenario.Name), r.Scenario.File, r.Scenario.Form().Name)
+	fmt.Fprintf(w, "%s\n%s, form %s\n\n", style.Paint(bold, r.Scenario.Name), r.Scenario.File, r.Scenario.Form().Name)
 	WriteSteps(w, steps, style)
 	fmt.Fprintln(w)
 	for _, f := range r.Failures {
 		WriteFailure(w, f, style)
 	}
 	if r.Passed() {
-		fmt.Fprintln(w, style.paint(green, "passed"))
+		fmt.Fprintln(w, style.Paint(green, "passed"))
 	} else {
-		fmt.Fprintln(w, style.paint(red, plural(len(r.Failures), "failure")))
+		fmt.Fprintln(w, style.Paint(red, plural(len(r.Failures), "failure")))
 	}
 }
 
 // WriteStory writes what a scenario showed in a few lines: what the form said,
 // what was sent, and how it ended.
 func WriteStory(w io.Writer, number int, r *Result, steps []Step, style Style) {
-	verdict := style.paint(green, "passed")
+	verdict := style.Paint(green, "passed")
 	if !r.Passed() {
-		verdict = style.paint(red, "FAILED")
+		verdict = style.Paint(red, "FAILED")
 	}
-	fmt.Fprintf(w, "%2d  %s  %s\n", number, verdict, style.paint(bold, r.Scenario.Name))
+	fmt.Fprintf(w, "%2d  %s  %s\n", number, verdict, style.Paint(bold, r.Scenario.Name))
 	s := story{}
 	for k := range steps {
 		s.step(&steps[k])
@@ -46,7 +46,7 @@ func WriteStory(w io.Writer, number int, r *Result, steps []Step, style Style) {
 			if k > 0 {
 				lead = "      "
 			}
-			fmt.Fprintf(w, "      %s%s\n", lead, style.paint(color, line))
+			fmt.Fprintf(w, "      %s%s\n", lead, style.Paint(color, line))
 		}
 	}
 	told("", r.Scenario.Form().Title+": "+strings.Join(s.summary(), ", "), dim)

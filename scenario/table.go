@@ -15,7 +15,8 @@ type Style struct {
 	Width int // columns of the terminal; 0: 110
 }
 
-func (s Style) paint(code, text string) string {
+// Paint writes a text in a colour, given as ANSI attributes, where there are colours.
+func (s Style) Paint(code, text string) string {
 	if !s.Color || strings.TrimSpace(text) == "" {
 		return text
 	}
@@ -78,15 +79,15 @@ func WriteSteps(w io.Writer, steps []Step, style Style) {
 			if last == "" {
 				left = strings.TrimRight(left, " ")
 			}
-			fmt.Fprintln(w, paint(left)+style.paint(colorOf(lead), last))
+			fmt.Fprintln(w, paint(left)+style.Paint(colorOf(lead), last))
 		}
 	}
-	row(func(s string) string { return style.paint(bold, s) }, "time", "who", "what happened", "what the form then shows")
+	row(func(s string) string { return style.Paint(bold, s) }, "time", "who", "what happened", "what the form then shows")
 	for k := range steps {
 		step := &steps[k]
 		paint := func(s string) string { return s }
 		if step.Outcome != "taken" {
-			paint = func(s string) string { return style.paint(dim, s) }
+			paint = func(s string) string { return style.Paint(dim, s) }
 		}
 		row(paint, clock(step.At), step.Who, happened(step), strings.Join(shown(step), "\n"))
 	}
@@ -214,7 +215,7 @@ func wrap(text string, width int) []string {
 // WriteFailure writes what did not hold, with its place.
 func WriteFailure(w io.Writer, f Failure, style Style) {
 	place := fmt.Sprintf("%s:%d:%d", f.File, f.Line, f.Column)
-	fmt.Fprintf(w, "%s %s at %s\n", style.paint(red, "FAILED"), style.paint(bold, place), clock(f.At))
+	fmt.Fprintf(w, "%s %s at %s\n", style.Paint(red, "FAILED"), style.Paint(bold, place), clock(f.At))
 	fmt.Fprintf(w, "  expected  %s\n", f.Expected)
 	fmt.Fprintf(w, "  was       %s\n", f.Found)
 }
