@@ -58,7 +58,13 @@ func read(name string, open open) (*Source, error) {
 	if err != nil {
 		return nil, err
 	}
-	r := &reader{Report: document.NewReport(name), file: name, open: open}
+	return readRoot(name, root, open, nil)
+}
+
+// readRoot reads a form file that has been parsed; private names fields that are
+// private whatever the file says.
+func readRoot(name string, root *document.Node, open open, private map[string]bool) (*Source, error) {
+	r := &reader{Report: document.NewReport(name), file: name, open: open, private: private}
 	source := r.form(root)
 	if err := r.Err(); err != nil {
 		return nil, err
@@ -78,6 +84,7 @@ type reader struct {
 	*document.Report
 	file        string
 	open        open
+	private     map[string]bool
 	declaration lifecycle.Declaration
 	root        *document.Node
 	fields      []*protoField

@@ -257,6 +257,7 @@ func (r *reader) resolveFields() {
 	}
 	for _, f := range r.fields {
 		field := f.Field
+		field.Private = field.Private || r.private[f.Path]
 		field.Constraints = slices.Clone(field.Constraints)
 		for k := range field.Constraints {
 			if c := &field.Constraints[k]; c.Op == lifecycle.OpRequired && !f.Required {

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"strings"
+	"time"
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/lifecycle"
@@ -20,7 +21,8 @@ func Draft(form *lifecycle.Form, formFile string) []byte {
 		name = "An invalid form is not sent"
 	}
 	fmt.Fprintf(&text, "scenario: %s\nform: %q\n", name, formFile)
-	if form.Prefill.URL != "" || complete {
+	checks := checkedEdits(form, edits)
+	if form.Prefill.URL != "" || complete || checks != "" {
 		text.WriteString("backend:\n")
 	}
 	if form.Prefill.URL != "" {
@@ -29,6 +31,7 @@ func Draft(form *lifecycle.Form, formFile string) []byte {
 	if complete {
 		text.WriteString("  submit:\n    - {after: 900ms, status: 201}\n")
 	}
+	text.WriteString(checks)
 	text.WriteString("timeline:\n")
 	for _, e := range edits {
 		if e.Kind == lifecycle.EventAddRow {
@@ -37,16 +40,48 @@ func Draft(form *lifecycle.Form, formFile string) []byte {
 		}
 		fmt.Fprintf(&text, "  - {at: 1s, edit: {%s: %s}}\n", quote(e.Path), quote(e.Raw))
 	}
-	text.WriteString("  - {at: 2s, submit: true}\n")
+	submit := 2 * time.Second
+	for k := range form.Fields {
+		submit += form.Fields[k].Check.Delay
+	}
+	at := func(after time.Duration) string { return (submit + after).String() }
+	fmt.Fprintf(&text, "  - {at: %s, submit: true}\n", at(0))
 	if complete {
-		text.WriteString(`  - {at: 2050ms, submit: true}
-  - {at: 2050ms, expect: {submission: sending, sendCount: 1, ignored: 1}}
-  - {at: 4s, expect: {submission: accepted, unsaved: false}}
-`)
+		second := at(50 * time.Millisecond)
+		fmt.Fprintf(&text, "  - {at: %s, submit: true}\n", second)
+		fmt.Fprintf(&text, "  - {at: %s, expect: {submission: sending, sendCount: 1, ignored: 1}}\n", second)
+		fmt.Fprintf(&text, "  - {at: %s, expect: {submission: accepted, unsaved: false}}\n", at(2*time.Second))
 	} else {
-		text.WriteString("  - {at: 2s, expect: {submission: idle, sendCount: 0, said: Not sent}}\n")
+		fmt.Fprintf(&text, "  - {at: %s, expect: {submission: idle, sendCount: 0, said: Not sent}}\n", at(0))
 	}
 	return []byte(text.String())
+}
+
+// checkedEdits writes the answers to the checks that edits at one moment start:
+// only the last one at a field is asked, unless it is asked without delay.
+func checkedEdits(form *lifecycle.Form, edits []lifecycle.Event) string {
+	count := map[string]int{}
+	var order []string
+	for _, e := range edits {
+		place, ok := form.Lookup(e.Path)
+		if !ok || form.Fields[place.Field].Check.URL == "" {
+			continue
+		}
+		if count[e.Path] == 0 {
+			order = append(order, e.Path)
+		}
+		if count[e.Path] == 0 || form.Fields[place.Field].Check.Delay == 0 {
+			count[e.Path]++
+		}
+	}
+	if len(order) == 0 {
+		return ""
+	}
+	text := "  checks:\n"
+	for _, path := range order {
+		text += "    " + quote(path) + ": [" + strings.Repeat("{after: 10ms, status: 200}, ", count[path]-1) + "{after: 10ms, status: 200}]\n"
+	}
+	return text
 }
 
 func quote(s string) string {

@@ -206,14 +206,11 @@ func (r *recorder) compare(step *Step, now shows) {
 			step.Values = append(step.Values, v)
 		}
 	}
-	for path := range was.values {
+	for _, path := range was.order {
 		if _, there := now.values[path]; !there {
 			step.Values = append(step.Values, ValueChange{Path: path, Value: "gone with its row"})
 		}
 	}
-	slices.SortStableFunc(step.Values, func(a, b ValueChange) int {
-		return slices.Index(now.order, a.Path) - slices.Index(now.order, b.Path)
-	})
 	for _, issue := range now.issues {
 		if !slices.Contains(was.issues, issue) {
 			step.Issues = append(step.Issues, issue)

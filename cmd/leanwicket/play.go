@@ -1,6 +1,7 @@
 package main
 
 import (
+	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -12,8 +13,17 @@ import (
 	"leanwicket.dev/scenario"
 )
 
+// player plays files as its flags say.
+type player struct {
+	out, errs io.Writer
+	asJSON    bool
+	quiet     bool
+	watch     bool
+	junit     string
+}
+
 func playCommand() *cobra.Command {
-	var asJSON, quiet bool
+	var p player
 	c := &cobra.Command{
 		Use:   "play FILE…",
 		Short: "Play scenario files in virtual time and check what they expect",
@@ -22,26 +32,35 @@ then shows; then each expectation and guarantee that failed, with file and line.
 A folder stands for every *.scenario.yaml (or .yml, .json) below it.`,
 		Example: `  leanwicket play second-click.scenario.yaml
   leanwicket play --quiet permit 'more/*.scenario.yaml'
-  leanwicket play --json permit | jq 'select(.said)'`,
+  leanwicket play --json permit | jq 'select(.said)'
+  leanwicket play --watch permit`,
 		Args: cobra.MinimumNArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
+			p.out, p.errs = c.OutOrStdout(), c.ErrOrStderr()
+			if p.watch {
+				return p.playAgainAndAgain(c.Context(), args)
+			}
 			files, err := find(args, "scenario")
 			if err != nil {
 				return err
 			}
-			return playFiles(c.OutOrStdout(), c.ErrOrStderr(), files, asJSON, quiet)
+			return p.play(files)
 		},
 	}
-	c.Flags().BoolVar(&asJSON, "json", false, "write the steps as JSON Lines")
-	c.Flags().BoolVarP(&quiet, "quiet", "q", false, "write only what failed, and a last line of counts")
+	c.Flags().BoolVar(&p.asJSON, "json", false, "write the steps as JSON Lines")
+	c.Flags().BoolVarP(&p.quiet, "quiet", "q", false, "write only what failed, and a last line of counts")
+	c.Flags().BoolVar(&p.watch, "watch", false, "play again whenever one of the files, or a form or schema beside them, changes")
+	c.Flags().StringVar(&p.junit, "junit", "", "write the results to this file as JUnit XML, for CI")
 	c.MarkFlagsMutuallyExclusive("json", "quiet")
+	c.MarkFlagsMutuallyExclusive("json", "watch")
 	return c
 }
 
-// playFiles plays what can be read; what cannot is told at the end.
-func playFiles(out, errs io.Writer, files []string, asJSON, quiet bool) error {
+// play plays what can be read; what cannot is told at the end.
+func (p *player) play(files []string) error {
 	reader := scenario.NewReader(nil)
 	counts := scenario.Counts{}
+	var results []*scenario.Result
 	var unread []error
 	for _, file := range files {
 		s, err := reader.File(file)
@@ -49,23 +68,26 @@ func playFiles(out, errs io.Writer, files []string, asJSON, quiet bool) error {
 			unread = append(unread, err)
 			continue
 		}
-		if asJSON {
-			counts.Add(playJSON(out, s))
-		} else {
-			counts.Add(playTable(out, s, quiet))
-		}
+		result := p.playOne(s)
+		counts.Add(result)
+		results = append(results, result)
 	}
-	switch {
-	case asJSON:
-		writeJSON(out, counts)
-	default:
-		fmt.Fprintln(out, counts.String())
+	if p.asJSON {
+		writeJSON(p.out, counts)
+	} else {
+		fmt.Fprintln(p.out, counts.String())
+	}
+	if p.junit != "" {
+		var xml bytes.Buffer
+		if err := scenario.WriteJUnit(&xml, results, unread); err != nil {
+			return err
+		}
+		if err := os.WriteFile(p.junit, xml.Bytes(), 0o644); err != nil {
+			return err
+		}
 	}
 	if len(unread) > 0 {
-		for _, err := range unread[:len(unread)-1] {
-			fmt.Fprintln(errs, err)
-		}
-		return unread[len(unread)-1]
+		return errors.Join(unread...)
 	}
 	if counts.Failed > 0 {
 		return errNo
@@ -73,32 +95,36 @@ func playFiles(out, errs io.Writer, files []string, asJSON, quiet bool) error {
 	return nil
 }
 
-func playTable(out io.Writer, s *scenario.Scenario, quiet bool) *scenario.Result {
+func (p *player) playOne(s *scenario.Scenario) *scenario.Result {
 	style := style()
-	if quiet {
+	switch {
+	case p.asJSON:
+		return p.playJSON(s)
+	case p.quiet:
 		result := scenario.Play(s, scenario.Options{})
 		for _, f := range result.Failures {
-			scenario.WriteFailure(out, f, style)
+			scenario.WriteFailure(p.out, f, style)
 		}
 		return result
+	default:
+		result, steps := scenario.Record(s)
+		scenario.WriteResult(p.out, result, steps, style)
+		fmt.Fprintln(p.out)
+		return result
 	}
-	result, steps := scenario.Record(s)
-	scenario.WriteResult(out, result, steps, style)
-	fmt.Fprintln(out)
-	return result
 }
 
 // playJSON writes one line a step and a failure, each with the file it is of.
-func playJSON(out io.Writer, s *scenario.Scenario) *scenario.Result {
+func (p *player) playJSON(s *scenario.Scenario) *scenario.Result {
 	result, steps := scenario.Record(s)
 	for k := range steps {
-		writeJSON(out, struct {
+		writeJSON(p.out, struct {
 			File string `json:"file"`
 			scenario.Step
 		}{s.File, steps[k]})
 	}
 	for _, f := range result.Failures {
-		writeJSON(out, f)
+		writeJSON(p.out, f)
 	}
 	return result
 }

@@ -2,6 +2,7 @@ package document
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -141,13 +142,15 @@ func (r *Report) Int(n *Node, low int) int {
 	return v
 }
 
+var duration = regexp.MustCompile(`^([0-9]+(\.[0-9]+)?(ms|s|m|h))+$`)
+
 // Duration returns a time such as 300ms, 4s or 2m. A bare 0 is no time at all.
 func (r *Report) Duration(n *Node) time.Duration {
 	if n.Kind == Number && n.Text == "0" {
 		return 0
 	}
 	d, err := time.ParseDuration(n.Text)
-	if n.Kind != String || err != nil || d < 0 || d > 24*time.Hour {
+	if n.Kind != String || err != nil || !duration.MatchString(n.Text) || d > 24*time.Hour {
 		r.Wrong(n, Describe(n), "a time such as 300ms, 4s or 2m, at most 24h")
 		return 0
 	}

@@ -1,0 +1,82 @@
+package declare_test
+
+import (
+	"fmt"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"leanwicket.dev/declare"
+	"leanwicket.dev/lifecycle"
+)
+
+type permit struct {
+	Vessel struct {
+		Name   string  `json:"name" label:"Vessel name" form:"required; maxLength=8"`
+		Length float64 `json:"length" label:"Length overall" form:"exclusiveMinimum=0; maximum=24"`
+	} `json:"vessel" form:"required"`
+	Arrival  *time.Time `json:"arrival,omitempty" form:"format=date"`
+	Nights   uint8      `json:"nights" form:"maximum=30"`
+	Channel  string     `json:"channel" form:"enum=radio|phone"`
+	Extras   []string   `json:"extras" form:"enum=water|fuel"`
+	Policy   string     `json:"policy" form:"private"`
+	Terms    bool       `json:"terms" form:"ticked; required"`
+	Crew     []crewman  `json:"crew" form:"maxItems=2"`
+	internal int
+}
+
+type crewman struct {
+	Name  string `json:"name" form:"required"`
+	Pilot bool   `json:"pilot"`
+}
+
+func TestFromStructAndBack(t *testing.T) {
+	source, err := declare.FromStruct[permit]("form: permit\nfields: {channel: {label: How we reach you}}\nsubmit: {url: /permits}")
+	require.NoError(t, err)
+	s, _ := lifecycle.Open(source.Form, lifecycle.Seed{})
+	for path, raw := range map[string]string{
+		"vessel/name": "Heron", "vessel/length": "9.40", "arrival": "2031-05-02", "nights": "3", "channel": "radio", "extras": "fuel\nwater", "policy": "P-1", "terms": "true",
+	} {
+		_, err := s.Apply(lifecycle.Edit(path, raw))
+		require.NoError(t, err, path)
+	}
+	for _, e := range []lifecycle.Event{lifecycle.AddRow("crew"), lifecycle.Edit("crew/0/name", "Ada"), lifecycle.Edit("crew/0/pilot", "true")} {
+		_, err := s.Apply(e)
+		require.NoError(t, err)
+	}
+	require.Empty(t, s.Holds("").Words())
+	f, _ := s.Field("policy")
+	require.True(t, f.Declared().Private)
+	require.Equal(t, "Vessel name", source.Form.Fields[1].Label)
+
+	var p permit
+	require.NoError(t, s.Decode(&p))
+	at := time.Date(2031, 5, 2, 0, 0, 0, 0, time.UTC)
+	require.Equal(t, "Heron 9.4 2031-05-02 3 radio [water fuel] P-1 true [{Ada true}]", fmt.Sprint(
+		p.Vessel.Name, " ", p.Vessel.Length, " ", p.Arrival.Format(time.DateOnly), " ", p.Nights, " ", p.Channel, " ", p.Extras, " ", p.Policy, " ", p.Terms, " ", p.Crew))
+	require.Equal(t, at, *p.Arrival)
+
+	_, err = s.Apply(lifecycle.Edit("nights", "soon"))
+	require.NoError(t, err)
+	require.ErrorContains(t, s.Decode(&p), `nights: the answer "soon" does not fit uint8`)
+	require.ErrorContains(t, s.Decode(&struct{ Ghost string }{}), "Ghost: the form has no such field")
+	require.Error(t, s.Decode(p))
+}
+
+func TestMistakesInStructs(t *testing.T) {
+	_, err := declare.FromStruct[struct {
+		A string `form:"maxlength"`
+		B func()
+	}]("form: x")
+	require.ErrorContains(t, err, `A: the form tag has "maxlength" without a value`)
+	require.ErrorContains(t, err, "B: a func() cannot be a field")
+	_, err = declare.FromStruct[struct {
+		A string `form:"maxlength=3"`
+	}]("form: x")
+	require.ErrorContains(t, err, "the keyword maxlength, which a form cannot honour")
+	_, err = declare.FromStruct[permit]("form: x\nfields: {chanel: {}}")
+	require.ErrorContains(t, err, "permit.form.yaml:2:10: found the path chanel, which the schema does not have; right would be channel")
+	_, err = declare.FromStruct[int]("form: x")
+	require.ErrorContains(t, err, "a form needs a struct, not int")
+}

@@ -1,0 +1,155 @@
+package lifecycle
+
+import (
+	"errors"
+	"reflect"
+	"strconv"
+	"strings"
+	"time"
+)
+
+// Decode writes the session's answers into a struct: each exported field by the
+// name of its json tag, nested structs as objects, slices of structs as rows,
+// slices of strings as several choices. An absent answer leaves a nil pointer,
+// slice or zero value. The error joins what does not fit.
+func (s *Session) Decode(into any) error {
+	v := reflect.ValueOf(into)
+	if v.Kind() != reflect.Pointer || v.IsNil() || v.Elem().Kind() != reflect.Struct {
+		return errors.New("decode into a pointer to a struct, not " + v.Kind().String())
+	}
+	d := structDecoder{session: s}
+	d.object(v.Elem(), "")
+	return errors.Join(d.problems...)
+}
+
+type structDecoder struct {
+	session  *Session
+	problems []error
+}
+
+func (d *structDecoder) wrong(path, problem string) {
+	d.problems = append(d.problems, &FormError{path, problem})
+}
+
+// MemberName is the name of a struct's field in a body, as encoding/json has
+// it; empty where it has none.
+func MemberName(f reflect.StructField) string {
+	if !f.IsExported() {
+		return ""
+	}
+	name, _, _ := strings.Cut(f.Tag.Get("json"), ",")
+	switch name {
+	case "-":
+		return ""
+	case "":
+		return f.Name
+	default:
+		return name
+	}
+}
+
+var timeType = reflect.TypeFor[time.Time]()
+
+func (d *structDecoder) object(v reflect.Value, prefix string) {
+	for k := range v.NumField() {
+		name := MemberName(v.Type().Field(k))
+		if name == "" {
+			continue
+		}
+		path := prefix + strings.ReplaceAll(strings.ReplaceAll(name, "~", "~0"), "/", "~1")
+		d.member(v.Field(k), path)
+	}
+}
+
+func (d *structDecoder) member(v reflect.Value, path string) {
+	if v.Kind() == reflect.Struct && v.Type() != timeType {
+		d.object(v, path+"/")
+		return
+	}
+	f, ok := d.session.Field(path)
+	if !ok {
+		d.wrong(path, "the form has no such field")
+		return
+	}
+	if v.Kind() == reflect.Slice && v.Type().Elem().Kind() == reflect.Struct && f.Declared().Kind == KindRows {
+		list := reflect.MakeSlice(v.Type(), f.Rows(), f.Rows())
+		for row := range f.Rows() {
+			d.object(list.Index(row), path+"/"+strconv.Itoa(row)+"/")
+		}
+		v.Set(list)
+		return
+	}
+	value := f.Value()
+	if value.Absent() {
+		v.SetZero()
+		return
+	}
+	if v.Kind() == reflect.Pointer {
+		v.Set(reflect.New(v.Type().Elem()))
+		v = v.Elem()
+	}
+	if !setTyped(v, value) {
+		d.wrong(path, "the answer "+strconv.Quote(value.String())+" does not fit "+v.Type().String())
+	}
+}
+
+// setTyped writes a value into a Go value that can hold it.
+func setTyped(v reflect.Value, value Value) bool {
+	text := value.String()
+	switch v.Kind() {
+	case reflect.String:
+		v.SetString(text)
+		return value.Kind != ValueUnparsed
+	case reflect.Bool:
+		v.SetBool(true)
+		return value.Kind == ValueBoolean
+	case reflect.Int, reflect.Int8, reflect.Int16, reflect.Int32, reflect.Int64:
+		n, err := strconv.ParseInt(text, 10, v.Type().Bits())
+		v.SetInt(n)
+		return err == nil && value.Kind == ValueNumber
+	case reflect.Uint, reflect.Uint8, reflect.Uint16, reflect.Uint32, reflect.Uint64:
+		n, err := strconv.ParseUint(text, 10, v.Type().Bits())
+		v.SetUint(n)
+		return err == nil && value.Kind == ValueNumber
+	case reflect.Float32, reflect.Float64:
+		n, err := strconv.ParseFloat(text, v.Type().Bits())
+		v.SetFloat(n)
+		return err == nil && value.Kind == ValueNumber
+	case reflect.Slice:
+		if v.Type().Elem().Kind() != reflect.String || value.Kind != ValueChoices {
+			return false
+		}
+		options := value.Options()
+		v.Set(reflect.MakeSlice(v.Type(), len(options), len(options)))
+		for k, option := range options {
+			v.Index(k).SetString(option)
+		}
+		return true
+	case reflect.Struct:
+		if v.Type() != timeType {
+			return false
+		}
+		at, ok := value.Time()
+		v.Set(reflect.ValueOf(at))
+		return ok
+	default:
+		return false
+	}
+}
+
+// Time is the moment of a date (at midnight UTC) or date-time; one without an
+// offset is taken for UTC.
+func (v Value) Time() (time.Time, bool) {
+	switch v.Kind {
+	case ValueDate:
+		return time.Unix(v.Coef*86400, 0).UTC(), true
+	case ValueDateTime:
+		at := time.UnixMicro(v.instant()).UTC()
+		if v.Exp != NoOffset && v.Exp != 0 {
+			at = at.In(time.FixedZone("", int(v.Exp)*60))
+		}
+		return at, true
+	default:
+		return time.Time{}, false
+	}
+}
