@@ -202,6 +202,10 @@ func (r *reader) defaultValue(f *protoField, row int32, n *document.Node) {
 		r.Wrong(n, document.Describe(n), "a value for "+f.Path+" ("+f.Kind.String()+")")
 		return
 	}
+	if f.Private || r.private[f.Path] {
+		r.Wrong(n, "a default of the private field "+f.Path, "no default: it would stand in every copy of the form")
+		return
+	}
 	place := lifecycle.Place{Field: r.ids[f.Path], Row: row}
 	for k, a := range r.declaration.Defaults {
 		if a.Place == place {

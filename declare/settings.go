@@ -249,6 +249,33 @@ func (r *reader) order() {
 	})
 }
 
+// guardPrivate refuses rules through which a private value would show in
+// another field: only whether it is there, and whether two private ones are
+// equal, may.
+func (r *reader) guardPrivate(f *protoField) {
+	private := func(path string) bool {
+		other := r.byPath[path]
+		return other != nil && (other.Private || r.private[path])
+	}
+	for _, c := range f.compares {
+		mine := private(f.Path)
+		if (mine || private(c.path)) && (c.op != lifecycle.OpEqualTo || !mine || !private(c.path)) {
+			r.Wrong(c.at, "a comparison that would show a private value", "equalTo between two private fields")
+		}
+	}
+	for _, set := range [][]condition{f.asked, f.required} {
+		for _, c := range set {
+			for _, cl := range c {
+				for _, l := range cl {
+					if private(l.path) && !l.present {
+						r.Wrong(l.at, "a condition on the value of "+l.path+", which is private", "a field that is not private")
+					}
+				}
+			}
+		}
+	}
+}
+
 // resolveFields makes the declaration's table.
 func (r *reader) resolveFields() {
 	r.ids = make(map[string]lifecycle.FieldID, len(r.fields))
@@ -256,6 +283,7 @@ func (r *reader) resolveFields() {
 		r.ids[f.Path] = lifecycle.FieldID(k)
 	}
 	for _, f := range r.fields {
+		r.guardPrivate(f)
 		field := f.Field
 		field.Private = field.Private || r.private[f.Path]
 		field.Constraints = slices.Clone(field.Constraints)
@@ -269,7 +297,9 @@ func (r *reader) resolveFields() {
 			field.Constraints = append(field.Constraints, lifecycle.Constraint{Op: c.op, Other: r.ids[c.path], Say: c.say})
 		}
 		r.declaration.Fields = append(r.declaration.Fields, field)
-		if f.fallback != nil && !f.fallback.Absent() {
+		if f.fallback != nil && !f.fallback.Absent() && field.Private {
+			r.Wrong(r.root, "a default of the private field "+f.Path, "no default: it would stand in every copy of the form")
+		} else if f.fallback != nil && !f.fallback.Absent() {
 			r.declaration.Defaults = append(r.declaration.Defaults, lifecycle.Answer{
 				Place: lifecycle.Place{Field: r.ids[f.Path], Row: -1}, Value: *f.fallback,
 			})

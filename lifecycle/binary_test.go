@@ -1,18 +1,21 @@
-package lifecycle
+package lifecycle_test
 
 import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
+
+	"leanwicket.dev/internal/walk"
+	"leanwicket.dev/lifecycle"
 )
 
 func TestCompiledFormsReadBack(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		form := randomForm(t)
+		form := walk.Form(t)
 		data, err := form.MarshalBinary()
 		require.NoError(t, err)
-		again, err := ReadForm(data)
+		again, err := lifecycle.ReadForm(data)
 		require.NoError(t, err)
 		twice, err := again.MarshalBinary()
 		require.NoError(t, err)
@@ -20,16 +23,16 @@ func TestCompiledFormsReadBack(t *testing.T) {
 		require.Equal(t, form.Fingerprint(), again.Fingerprint())
 
 		// The same events make the same session of both.
-		w := newWorld(form)
-		other, _ := Open(again, Seed{7})
+		w := walk.New(form)
+		other, _ := lifecycle.Open(again, lifecycle.Seed{7})
 		for range rapid.IntRange(0, 20).Draw(t, "steps") {
-			e := w.event(t)
-			w.apply(e)
+			e := w.Event(t)
+			w.Apply(e)
 			other.Apply(e)
-			require.Equal(t, w.session.AppendExact(nil), other.AppendExact(nil))
+			require.Equal(t, w.Session.AppendExact(nil), other.AppendExact(nil))
 		}
-		for _, cut := range []int{0, len(binaryMagic), len(data) / 2, len(data) - 1} {
-			_, err := ReadForm(data[:cut])
+		for _, cut := range []int{0, 18, len(data) / 2, len(data) - 1} {
+			_, err := lifecycle.ReadForm(data[:cut])
 			require.Error(t, err)
 		}
 	})
@@ -37,21 +40,19 @@ func TestCompiledFormsReadBack(t *testing.T) {
 
 func FuzzReadForm(f *testing.F) {
 	for seed := range 5 {
-		data, _ := rapid.Custom(randomFormOf).Example(seed).MarshalBinary()
+		data, _ := rapid.Custom(walk.Form).Example(seed).MarshalBinary()
 		f.Add(data)
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {
-		form, err := ReadForm(data)
+		form, err := lifecycle.ReadForm(data)
 		if err != nil {
 			return
 		}
-		s, _ := Open(form, Seed{})
+		s, _ := lifecycle.Open(form, lifecycle.Seed{})
 		for f := range s.Fields() {
-			s.Apply(Edit(f.Path(), "x"))
+			s.Apply(lifecycle.Edit(f.Path(), "x"))
 			break
 		}
-		s.Apply(Submit(""))
+		s.Apply(lifecycle.Submit(""))
 	})
 }
-
-func randomFormOf(t *rapid.T) *Form { return randomForm(t) }

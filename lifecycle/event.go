@@ -50,6 +50,7 @@ type Event struct {
 
 	Path      string // edit, blur, rows, resolve
 	Raw       string // edit: as typed
+	Veiled    Value  // edit, in a replay: stands for what was typed at a private field
 	To        string // move row: the new place; leave asked: the destination
 	Button    string // submit
 	Choice    Choice
@@ -206,6 +207,7 @@ type Kept struct {
 	Path     string
 	Raw      string
 	Baseline Value
+	Veiled   Value // in a replay: stands for what was typed at a private field
 }
 
 // KeptAttempt is an attempt that was open when an earlier page ended.

@@ -48,20 +48,23 @@ func (s *Session) locked() bool {
 	return s.prefill == PrefillLoading && s.form.Prefill.Lock && !s.load.arrived
 }
 
-func (s *Session) edit(path, raw string) error {
-	i, err := s.place(path)
+func (s *Session) edit(e *Event) error {
+	i, err := s.place(e.Path)
 	if err != nil {
 		return err
 	}
 	c := &s.cells[i]
 	if s.form.Fields[c.field].Kind == KindRows {
-		return &UnknownError{"field", path}
+		return &UnknownError{"field", e.Path}
 	}
 	if s.locked() {
 		return errLocked
 	}
 	s.beginEdit()
-	s.setTyped(i, raw)
+	s.setTyped(i, e.Raw)
+	if e.Veiled.Kind == ValueVeiled {
+		s.cells[i].value = e.Veiled
+	}
 	s.edited(i)
 	return nil
 }

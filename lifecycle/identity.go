@@ -30,6 +30,48 @@ func (s *Session) AppendExact(to []byte) []byte {
 	return w.to
 }
 
+// Veil stands in for private values: it gives the token of a value.
+type Veil func(Value) string
+
+// AppendVeiled appends the exact state with private values veiled, and without
+// the words of the server, in which they may be repeated.
+func (s *Session) AppendVeiled(to []byte, veil Veil) []byte {
+	w := stateWriter{session: s, to: to, veil: veil}
+	w.state()
+	w.number(int64(s.nextRequest), int64(s.nextTimer), int64(s.ignored), int64(s.attempt.number), int64(s.notice.count))
+	w.number(int64(s.notice.message.ID), int64(s.notice.message.And), int64(s.focus.Field), int64(s.focus.Row))
+	return w.to
+}
+
+// Veiled is what stands for a private value in a trace: its token, and the codes
+// of the rules that it broke by itself.
+func Veiled(token string, broken []Code) Value {
+	v := Value{Kind: ValueVeiled, Text: token}
+	for _, code := range broken {
+		v.Coef |= 1 << code
+	}
+	return v
+}
+
+// VeilOf veils a value of a field: what is absent stays absent.
+func (f *Form) VeilOf(id FieldID, v Value, veil Veil) Value {
+	switch {
+	case v.Absent() || v.Kind == ValueVeiled:
+		return v
+	case v.Kind == ValueUnparsed:
+		return Veiled(veil(v), []Code{CodeBadInput})
+	}
+	var broken []Code
+	for k := range f.Fields[id].Constraints {
+		if c := &f.Fields[id].Constraints[k]; !c.Op.Compares() && c.Op != OpRequired && c.Op != OpTicked {
+			if _, code, bad := f.valueBreaks(id, k, v); bad {
+				broken = append(broken, code)
+			}
+		}
+	}
+	return Veiled(veil(v), broken)
+}
+
 // AppendCanonical appends the canonical state.
 func (s *Session) AppendCanonical(to []byte) []byte {
 	w := stateWriter{session: s, to: to}
@@ -40,6 +82,7 @@ func (s *Session) AppendCanonical(to []byte) []byte {
 type stateWriter struct {
 	session *Session
 	to      []byte
+	veil    Veil // nil: private values as they are
 }
 
 func (w *stateWriter) number(ns ...int64) {
@@ -73,6 +116,14 @@ func (w *stateWriter) value(v Value) {
 	}
 }
 
+// fieldValue writes a value of a field, veiled if it has to be.
+func (w *stateWriter) fieldValue(id FieldID, v Value) {
+	if w.veil != nil && w.session.form.Fields[id].Private {
+		v = w.session.form.VeilOf(id, v, w.veil)
+	}
+	w.value(v)
+}
+
 func (w *stateWriter) message(m Message) {
 	w.number(int64(m.ID), int64(m.Count), int64(m.Wait), int64(m.And), int64(m.AndCount))
 	w.text(m.Words)
@@ -82,7 +133,7 @@ func (w *stateWriter) answers(as []Answer) {
 	w.number(int64(len(as)))
 	for _, a := range as {
 		w.number(int64(a.Field), int64(a.Row))
-		w.value(a.Value)
+		w.fieldValue(a.Field, a.Value)
 	}
 }
 
@@ -130,7 +181,9 @@ func (w *stateWriter) state() {
 	w.number(int64(len(s.issues)))
 	for _, x := range s.issues {
 		w.number(w.cellName(x.cell), w.cellName(x.from), int64(x.source))
-		w.text(x.code, x.text)
+		if w.veil == nil {
+			w.text(x.code, x.text)
+		}
 	}
 	w.attempt()
 }
@@ -147,10 +200,10 @@ func (w *stateWriter) attempt() {
 
 func (w *stateWriter) cell(c *cell) {
 	w.number(int64(c.bits&^bitChanged), int64(c.rules))
-	w.value(c.value)
-	w.value(c.baseline)
-	w.value(c.sent)
-	if c.bits&bitRaw != 0 {
+	w.fieldValue(c.field, c.value)
+	w.fieldValue(c.field, c.baseline)
+	w.fieldValue(c.field, c.sent)
+	if c.bits&bitRaw != 0 && (w.veil == nil || !w.session.form.Fields[c.field].Private) {
 		w.text(c.raw)
 	}
 }

@@ -52,6 +52,9 @@ func (s *Session) restoreValue(p Place, v Kept) {
 	}
 	i, _ := s.cellAt(p)
 	s.setTyped(i, v.Raw)
+	if v.Veiled.Kind == ValueVeiled {
+		s.cells[i].value = v.Veiled
+	}
 	s.cells[i].baseline = v.Baseline
 	s.mark(i, bitTouched|bitTyped)
 	s.revise(i)

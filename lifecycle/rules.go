@@ -7,8 +7,14 @@ func (s *Session) brokenRules(i int32) codes {
 	c := &s.cells[i]
 	var broken codes
 	field := &s.form.Fields[c.field]
-	if c.value.Kind == ValueUnparsed {
+	switch c.value.Kind {
+	case ValueUnparsed:
 		return 1 << CodeBadInput
+	case ValueVeiled:
+		broken = codes(c.value.Coef)
+		if broken.has(CodeBadInput) {
+			return broken
+		}
 	}
 	for k := range field.Constraints {
 		if _, code, bad := s.breaks(i, k); bad {
@@ -45,6 +51,8 @@ func (s *Session) breaks(i int32, k int) (MessageID, Code, bool) {
 		return MessageUnticked, CodeValueMissing, c.value.Absent()
 	case c.value.Absent():
 		return MessageNone, 0, false
+	case c.value.Kind == ValueVeiled:
+		return MessageNone, 0, false // what it breaks by itself is written with it
 	default:
 		return s.form.valueBreaks(c.field, k, c.value)
 	}
@@ -140,7 +148,11 @@ func compareBreaks(op ConstraintOp, v, other Value) (MessageID, Code, bool) {
 		return MessageNone, 0, false
 	}
 	if op == OpEqualTo {
-		return MessageEqualTo, CodeCustomError, v != other
+		differs := v != other
+		if v.Kind == ValueVeiled && other.Kind == ValueVeiled {
+			differs = v.Text != other.Text
+		}
+		return MessageEqualTo, CodeCustomError, differs
 	}
 	order, ok := v.Compare(other)
 	if !ok {

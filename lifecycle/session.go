@@ -152,7 +152,7 @@ func (s *Session) dispatch(e *Event) error {
 	}
 	switch e.Kind {
 	case EventEdit:
-		return s.edit(e.Path, e.Raw)
+		return s.edit(e)
 	case EventBlur:
 		return s.blur(e.Path)
 	case EventAddRow:

@@ -2,11 +2,13 @@ package scenario
 
 import (
 	"errors"
+	"io"
 	"time"
 
 	"leanwicket.dev/internal/document"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/replies"
+	"leanwicket.dev/trace"
 )
 
 // Options are how a scenario is played.
@@ -14,6 +16,8 @@ type Options struct {
 	// Observe is told each step as it happens; nil: nobody watches, and what the
 	// form shows is not written down.
 	Observe func(*Step)
+	// Trace is where the record of the session is written; nil: nowhere.
+	Trace io.Writer
 	// Unguarded leaves the guarantees unchecked, to measure the core alone.
 	Unguarded bool
 }
@@ -49,6 +53,7 @@ type play struct {
 	destination  string
 	sentRows     []lifecycle.Answer // of the newest attempt
 	recorder     *recorder
+	trace        *trace.Writer
 }
 
 // counters are the next answers to be given.
@@ -111,6 +116,9 @@ func (p *play) open() {
 	}
 	if p.recorder != nil {
 		p.recorder.opened(effects)
+	}
+	if p.options.Trace != nil {
+		p.trace = trace.NewWriter(p.options.Trace, p.session, effects)
 	}
 	p.carryOut(effects)
 	if p.scenario.Kept != nil {
@@ -176,6 +184,11 @@ func (p *play) apply(event lifecycle.Event, answer *Answer) {
 	}
 	if p.recorder != nil {
 		p.recorder.after(event, answer, effects, err, p.session.Ignored() > ignored)
+	}
+	if p.trace != nil {
+		if err := p.trace.Step(p.now, event, effects, err); err != nil {
+			p.fail(Failure{Kind: FailedBackend, Expected: "a trace that can be written", Found: err.Error()})
+		}
 	}
 	p.carryOut(effects)
 }

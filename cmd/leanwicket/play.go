@@ -7,6 +7,8 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"path/filepath"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -20,6 +22,7 @@ type player struct {
 	quiet     bool
 	watch     bool
 	junit     string
+	traces    string
 }
 
 func playCommand() *cobra.Command {
@@ -51,6 +54,7 @@ A folder stands for every *.scenario.yaml (or .yml, .json) below it.`,
 	c.Flags().BoolVarP(&p.quiet, "quiet", "q", false, "write only what failed, and a last line of counts")
 	c.Flags().BoolVar(&p.watch, "watch", false, "play again whenever one of the files, or a form or schema beside them, changes")
 	c.Flags().StringVar(&p.junit, "junit", "", "write the results to this file as JUnit XML, for CI")
+	c.Flags().StringVar(&p.traces, "trace", "", "write a trace of each session to this folder, for replay")
 	c.MarkFlagsMutuallyExclusive("json", "quiet")
 	c.MarkFlagsMutuallyExclusive("json", "watch")
 	return c
@@ -69,6 +73,9 @@ func (p *player) play(files []string) error {
 			continue
 		}
 		result := p.playOne(s)
+		if err := p.writeTrace(s); err != nil {
+			return err
+		}
 		counts.Add(result)
 		results = append(results, result)
 	}
@@ -112,6 +119,21 @@ func (p *player) playOne(s *scenario.Scenario) *scenario.Result {
 		fmt.Fprintln(p.out)
 		return result
 	}
+}
+
+// writeTrace plays once more, for the record.
+func (p *player) writeTrace(s *scenario.Scenario) error {
+	if p.traces == "" {
+		return nil
+	}
+	if err := os.MkdirAll(p.traces, 0o755); err != nil {
+		return err
+	}
+	var text bytes.Buffer
+	scenario.Play(s, scenario.Options{Trace: &text})
+	base := filepath.Base(s.File)
+	name, _, _ := strings.Cut(base, ".scenario.")
+	return os.WriteFile(filepath.Join(p.traces, name+".trace.jsonl"), text.Bytes(), 0o644)
 }
 
 // playJSON writes one line a step and a failure, each with the file it is of.

@@ -1,0 +1,123 @@
+package main
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"leanwicket.dev/declare"
+	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/trace"
+)
+
+func replayCommand() *cobra.Command {
+	var forms []string
+	c := &cobra.Command{
+		Use:   "replay TRACE…",
+		Short: "Replay recorded sessions: the same states, or the first line that differs",
+		Long: `Gives a new session of the form every event of a trace, and compares effects and
+states line by line. The form is found by its fingerprint among the form files
+given with --form, else among those beside the trace. Exit status 1 where a
+replay goes another way.`,
+		Example: `  leanwicket play --trace traces permit
+  leanwicket replay --form permit traces`,
+		Args: cobra.MinimumNArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			files, err := findTraces(args)
+			if err != nil {
+				return err
+			}
+			differ := false
+			for _, file := range files {
+				record, err := readTrace(file)
+				if err != nil {
+					return err
+				}
+				form, err := formOf(record, file, forms)
+				if err != nil {
+					return err
+				}
+				difference, err := trace.Replay(form, record, nil, nil)
+				if err != nil {
+					return fmt.Errorf("%s: %w", file, err)
+				}
+				if difference == nil {
+					fmt.Fprintf(c.OutOrStdout(), "%s: the same, %d steps of %s\n", file, record.Steps(), record.Form)
+					continue
+				}
+				differ = true
+				fmt.Fprintf(c.OutOrStdout(), "%s:%d: %s differs\n  recorded  %s\n  replayed  %s\n",
+					file, difference.Line, difference.What, orNothing(difference.Recorded), orNothing(difference.Replayed))
+			}
+			if differ {
+				return errNo
+			}
+			return nil
+		},
+	}
+	c.Flags().StringArrayVar(&forms, "form", nil, "a form file or a folder with form files")
+	return c
+}
+
+func orNothing(s string) string {
+	if s == "" {
+		return "nothing"
+	}
+	return s
+}
+
+func findTraces(args []string) ([]string, error) {
+	var files []string
+	for _, arg := range args {
+		if info, err := os.Stat(arg); err == nil && info.IsDir() {
+			below, err := filepath.Glob(filepath.Join(arg, "*.trace.jsonl"))
+			if err != nil || len(below) == 0 {
+				return nil, fmt.Errorf("%s: found no *.trace.jsonl in this folder; right would be one that play --trace wrote", arg)
+			}
+			files = append(files, below...)
+			continue
+		}
+		files = append(files, arg)
+	}
+	return files, nil
+}
+
+func readTrace(file string) (*trace.Record, error) {
+	in, err := os.Open(file)
+	if err != nil {
+		return nil, fmt.Errorf("%s: found no such file; right would be a trace that play --trace wrote", file)
+	}
+	defer in.Close()
+	record, err := trace.Read(in)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", file, err)
+	}
+	return record, nil
+}
+
+// formOf finds the form of a trace among form files.
+func formOf(record *trace.Record, file string, forms []string) (*lifecycle.Form, error) {
+	if len(forms) == 0 {
+		forms = []string{filepath.Dir(file)}
+	}
+	files, err := find(forms, "form")
+	if err != nil {
+		return nil, fmt.Errorf("%s: the form %s is not beside it (%w); name it with --form", file, record.Form, err)
+	}
+	var others []string
+	for _, name := range files {
+		form, err := declare.File(name)
+		if err != nil {
+			continue // another form's mistake
+		}
+		if fmt.Sprintf("%x", form.Fingerprint()) == record.Fingerprint {
+			return form, nil
+		}
+		others = append(others, name)
+	}
+	return nil, fmt.Errorf("%s: found a trace of the form %s %s, which is none of %s; right would be --form with the form as it was recorded",
+		file, record.Form, record.Fingerprint, strings.Join(others, ", "))
+}

@@ -1,0 +1,297 @@
+// Package walk draws random forms, and random sessions on them: what an
+// applicant, a backend and a clock can do, in any order.
+package walk
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+
+	"pgregory.net/rapid"
+
+	"leanwicket.dev/lifecycle"
+)
+
+// Form draws a form: any fields, rules and conditions, and any policies.
+func Form(t *rapid.T) *lifecycle.Form {
+	flip := func(name string) bool { return rapid.Bool().Draw(t, name) }
+	d := lifecycle.Declaration{
+		Name:    "permit",
+		Buttons: []string{"apply", "save"},
+		Submit: lifecycle.SubmitPolicy{
+			Method: rapid.SampledFrom([]string{"POST", "PUT", "PATCH"}).Draw(t, "method"), Timeout: 10 * time.Second,
+			Edit: flip("edit while sending"), ResendTimes: rapid.IntRange(0, 2).Draw(t, "resend"),
+			ResendWait: time.Second, ResendLongest: time.Minute, HoldUnchanged: flip("hold unchanged"),
+		},
+		Show:     lifecycle.ShowPolicy(rapid.IntRange(0, 2).Draw(t, "show")),
+		Accepted: lifecycle.AcceptedPolicy{Then: lifecycle.Then(rapid.IntRange(0, 3).Draw(t, "then")), To: "/permits"},
+		Leave:    lifecycle.LeavePolicy{When: lifecycle.LeaveWhen(rapid.IntRange(0, 2).Draw(t, "leave")), AllowInFlight: flip("allow in flight")},
+	}
+	if flip("prefill") {
+		d.Prefill = lifecycle.PrefillPolicy{URL: "/registry", Needed: flip("needed"), Timeout: 5 * time.Second, Lock: flip("lock"), Ask: flip("ask")}
+	}
+	if flip("lasts") {
+		d.Accepted.Lasts = 5 * time.Second
+	}
+	for k := range rapid.IntRange(1, 5).Draw(t, "fields") {
+		randomField(t, &d, "f"+strconv.Itoa(k), 0)
+	}
+	if flip("rows") {
+		head := lifecycle.Field{Path: "crew", Kind: lifecycle.KindRows, Constraints: []lifecycle.Constraint{{Op: lifecycle.OpMaxItems, Value: lifecycle.Number(2, 0)}}}
+		if flip("rows asked sometimes") {
+			head.Asked = randomCondition(t, &d, 0)
+		}
+		d.Fields = append(d.Fields, head)
+		first := len(d.Fields)
+		for k := range rapid.IntRange(1, 3).Draw(t, "members") {
+			randomField(t, &d, "crew/*/m"+strconv.Itoa(k), first)
+		}
+		if flip("default row") {
+			d.Defaults = append(d.Defaults, lifecycle.Answer{Place: lifecycle.Place{Field: lifecycle.FieldID(first - 1), Row: -1}, Value: lifecycle.Number(1, 0)})
+		}
+	}
+	form, err := lifecycle.NewForm(d)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return form
+}
+
+// randomField appends a field that may look at those from first on.
+func randomField(t *rapid.T, d *lifecycle.Declaration, path string, first int) {
+	kinds := []lifecycle.FieldKind{lifecycle.KindText, lifecycle.KindText, lifecycle.KindNumber, lifecycle.KindInteger, lifecycle.KindBoolean, lifecycle.KindBoolean, lifecycle.KindDate, lifecycle.KindChoice, lifecycle.KindChoices, lifecycle.KindFile}
+	f := lifecycle.Field{Path: path, Kind: rapid.SampledFrom(kinds).Draw(t, "kind")}
+	add := func(c lifecycle.Constraint) { f.Constraints = append(f.Constraints, c) }
+	for rapid.IntRange(0, 2).Draw(t, "rule") == 0 {
+		switch f.Kind {
+		case lifecycle.KindText:
+			add(lifecycle.Constraint{Op: lifecycle.OpMaxLength, Value: lifecycle.Number(6, 0)})
+		case lifecycle.KindNumber, lifecycle.KindInteger:
+			add(rapid.SampledFrom([]lifecycle.Constraint{{Op: lifecycle.OpMinimum, Value: lifecycle.Number(1, 0)}, {Op: lifecycle.OpMultipleOf, Value: lifecycle.Number(1, -1)}}).Draw(t, "bound"))
+		case lifecycle.KindBoolean:
+			add(lifecycle.Constraint{Op: lifecycle.OpTicked})
+		default:
+			add(lifecycle.Constraint{Op: lifecycle.OpRequired, When: randomCondition(t, d, first)})
+		}
+	}
+	if f.Kind == lifecycle.KindChoice || f.Kind == lifecycle.KindChoices {
+		f.Options = []lifecycle.Option{{Value: lifecycle.Text("water")}, {Value: lifecycle.Text("fuel")}}
+		add(lifecycle.Constraint{Op: lifecycle.OpEnum})
+	}
+	if rapid.IntRange(0, 3).Draw(t, "required") == 0 && f.Kind != lifecycle.KindBoolean {
+		add(lifecycle.Constraint{Op: lifecycle.OpRequired})
+	}
+	for other := first; other < len(d.Fields); other++ {
+		if d.Fields[other].Kind == f.Kind && f.Kind == lifecycle.KindDate {
+			add(lifecycle.Constraint{Op: lifecycle.OpGreaterThan, Other: lifecycle.FieldID(other)})
+		}
+	}
+	if rapid.IntRange(0, 3).Draw(t, "asked sometimes") == 0 {
+		f.Asked = randomCondition(t, d, first)
+	}
+	if f.Kind != lifecycle.KindBoolean && rapid.IntRange(0, 3).Draw(t, "checked") == 0 {
+		f.Check = lifecycle.CheckPolicy{URL: "/check", Delay: 300 * time.Millisecond, Timeout: 4 * time.Second}
+	}
+	d.Fields = append(d.Fields, f)
+	if rapid.IntRange(0, 3).Draw(t, "default") == 0 && f.Kind == lifecycle.KindText {
+		d.Defaults = append(d.Defaults, lifecycle.Answer{Place: lifecycle.Place{Field: lifecycle.FieldID(len(d.Fields) - 1), Row: -1}, Value: lifecycle.Text("Egret")})
+	}
+}
+
+// randomCondition draws a condition on an earlier field, or none.
+func randomCondition(t *rapid.T, d *lifecycle.Declaration, first int) []lifecycle.Condition {
+	var usable []lifecycle.FieldID
+	for id := first; id < len(d.Fields); id++ {
+		if d.Fields[id].Kind != lifecycle.KindRows {
+			usable = append(usable, lifecycle.FieldID(id))
+		}
+	}
+	if len(usable) == 0 {
+		return nil
+	}
+	on := rapid.SampledFrom(usable).Draw(t, "depends on")
+	l := rapid.SampledFrom([]lifecycle.Literal{
+		{Field: on, Present: true}, {Field: on, Present: true, Negate: true}, {Field: on, OrAbsent: true},
+		{Field: on, Values: []lifecycle.Value{lifecycle.True(), lifecycle.Text("Egret"), lifecycle.Text("water")}},
+	}).Draw(t, "literal")
+	return []lifecycle.Condition{{{l}}}
+}
+
+var samples = map[lifecycle.FieldKind][]string{
+	lifecycle.KindText:    {"", "Egret", "Heron", "Hérons of the marsh"},
+	lifecycle.KindNumber:  {"", "9.40", "9.4", "0", "abc", "9.45"},
+	lifecycle.KindInteger: {"", "3", "0", "4.5"},
+	lifecycle.KindDate:    {"", "2031-05-02", "2031-05-09", "2031"},
+	lifecycle.KindBoolean: {"true", ""},
+	lifecycle.KindChoice:  {"", "water", "rum"},
+	lifecycle.KindChoices: {"", "water", "fuel\nwater", "rum"},
+	lifecycle.KindFile:    {"", "papers.pdf"},
+}
+
+// World is a backend and a clock that hold what a session waits for, and give
+// it back in any order.
+type World struct {
+	Session *lifecycle.Session
+	watch   *lifecycle.Watch
+	loads   []lifecycle.RequestID
+	checks  []lifecycle.RequestID
+	tries   []lifecycle.Effect
+	timers  []lifecycle.TimerID
+	Log     []string
+	// Opening are the effects of the opening, Breaches those of the newest step.
+	Opening  []lifecycle.Effect
+	Breaches []lifecycle.Breach
+}
+
+// New opens a session of a form.
+func New(form *lifecycle.Form) *World {
+	s, effects := lifecycle.Open(form, lifecycle.Seed{7})
+	w := &World{Session: s, watch: lifecycle.NewWatch(s, effects), Opening: append([]lifecycle.Effect(nil), effects...)}
+	w.keep(effects)
+	return w
+}
+
+func (w *World) keep(effects []lifecycle.Effect) {
+	for _, e := range effects {
+		switch e.Kind {
+		case lifecycle.EffectLoad:
+			w.loads = append(w.loads, e.Request)
+		case lifecycle.EffectCheck:
+			w.checks = append(w.checks, e.Request)
+		case lifecycle.EffectSend:
+			e.Values = append([]lifecycle.Answer(nil), e.Values...)
+			w.tries = append(w.tries, e)
+		case lifecycle.EffectArm:
+			w.timers = append(w.timers, e.Timer)
+		}
+	}
+}
+
+// Apply gives the session one event; Breaches are the guarantees that it broke.
+func (w *World) Apply(e lifecycle.Event) ([]lifecycle.Effect, error) {
+	line := fmt.Sprintf("%s %s %q", e.Kind, e.Path, e.Raw)
+	if e.Reply != nil {
+		line = fmt.Sprintf("replied to try %d.%d: %s %v", e.Attempt, e.Try, e.Reply.Kind, e.Reply.Values)
+	}
+	w.Log = append(w.Log, line)
+	w.watch.Before(e)
+	effects, err := w.Session.Apply(e)
+	w.Breaches = w.watch.After(e, effects, err)
+	w.keep(effects)
+	return effects, err
+}
+
+// Event draws something that may happen now, current or not.
+func (w *World) Event(t *rapid.T) lifecycle.Event {
+	form := w.Session.Form()
+	fieldPath := func() (string, lifecycle.FieldKind) {
+		f := form.Fields[rapid.IntRange(0, len(form.Fields)-1).Draw(t, "field")]
+		row := rapid.SampledFrom([]string{"0", "0", "1", "2"}).Draw(t, "row")
+		return strings.Replace(f.Path, "*", row, 1), f.Kind
+	}
+	switch kind := rapid.IntRange(0, 29).Draw(t, "event"); {
+	case kind < 9:
+		path, of := fieldPath()
+		if of == lifecycle.KindRows {
+			return rapid.SampledFrom([]lifecycle.Event{
+				lifecycle.AddRow(path), lifecycle.AddRow(path), lifecycle.RemoveRow(path + "/0"), lifecycle.RemoveRow(path + "/1"), lifecycle.MoveRow(path+"/0", path+"/1"),
+			}).Draw(t, "rows")
+		}
+		return lifecycle.Edit(path, rapid.SampledFrom(samples[of]).Draw(t, "raw"))
+	case kind < 10:
+		path, _ := fieldPath()
+		return lifecycle.Blur(path)
+	case kind < 14:
+		return lifecycle.Submit(rapid.SampledFrom([]string{"apply", "save"}).Draw(t, "button"))
+	case kind < 16:
+		return rapid.SampledFrom([]lifecycle.Event{lifecycle.Cancel(), lifecycle.Retry(), lifecycle.Retry(), lifecycle.Reset(), lifecycle.Refresh(), lifecycle.Returned()}).Draw(t, "button event")
+	case kind < 17:
+		path, _ := fieldPath()
+		return lifecycle.Resolve(path, rapid.SampledFrom([]lifecycle.Choice{lifecycle.ChooseMine, lifecycle.ChooseTheirs}).Draw(t, "choice"))
+	case kind < 19:
+		return rapid.SampledFrom([]lifecycle.Event{
+			lifecycle.LeaveAsked("/tides", lifecycle.LeaveInside), lifecycle.LeaveAsked("", lifecycle.LeaveUnload),
+			lifecycle.LeaveAnswered(lifecycle.AnswerStay), lifecycle.LeaveAnswered(lifecycle.AnswerDiscard), lifecycle.LeaveAnswered(lifecycle.AnswerSubmit), lifecycle.LeaveAnswered(lifecycle.AnswerSubmit),
+		}).Draw(t, "leaving")
+	case kind < 21 && len(w.loads) > 0:
+		request := rapid.SampledFrom(w.loads).Draw(t, "load")
+		if rapid.IntRange(0, 3).Draw(t, "fails") == 0 {
+			return lifecycle.LoadFailed(request, "status 500")
+		}
+		return lifecycle.Loaded(request, w.body(t), rapid.SampledFrom([]string{"", "1", "2"}).Draw(t, "version"))
+	case kind < 23 && len(w.checks) > 0:
+		request := rapid.SampledFrom(w.checks).Draw(t, "check")
+		return rapid.SampledFrom([]lifecycle.Event{
+			lifecycle.Checked(request, nil), lifecycle.CheckFailed(request), lifecycle.Checked(request, []lifecycle.Entry{{Text: "The berth is taken."}}),
+			lifecycle.Checked(request, []lifecycle.Entry{{Path: "f0", Text: "Closed that day."}}),
+		}).Draw(t, "checked")
+	case kind < 26 && len(w.timers) > 0:
+		return lifecycle.Elapsed(rapid.SampledFrom(w.timers[max(0, len(w.timers)-4):]).Draw(t, "timer"))
+	case len(w.tries) > 0:
+		try := rapid.SampledFrom(w.tries[max(0, len(w.tries)-3):]).Draw(t, "try")
+		return lifecycle.Replied(try.Attempt, try.Try, w.reply(t))
+	default:
+		return lifecycle.Blur("f0")
+	}
+}
+
+// Kept draws what an earlier page kept.
+func (w *World) Kept(t *rapid.T) *lifecycle.Restored {
+	form := w.Session.Form()
+	r := &lifecycle.Restored{}
+	for id, f := range form.Fields {
+		if f.Kind == lifecycle.KindRows || !rapid.Bool().Draw(t, "kept value") {
+			continue
+		}
+		place := lifecycle.Place{Field: lifecycle.FieldID(id), Row: -1}
+		if _, inRows := form.Group(place.Field); inRows {
+			place.Row = 0
+		}
+		raw := func(name string) string { return rapid.SampledFrom(samples[f.Kind]).Draw(t, name) }
+		r.Values = append(r.Values, lifecycle.Kept{Path: form.Path(place), Raw: raw("raw"), Baseline: form.Parse(place.Field, raw("over"))})
+	}
+	if rapid.Bool().Draw(t, "kept attempt") {
+		r.Attempt = &lifecycle.KeptAttempt{Key: lifecycle.Key{9}, Button: "save", Version: "1", Values: w.body(t)}
+	}
+	return r
+}
+
+func (w *World) body(t *rapid.T) []lifecycle.Answer {
+	form := w.Session.Form()
+	var answers []lifecycle.Answer
+	for id, f := range form.Fields {
+		if _, inRows := form.Group(lifecycle.FieldID(id)); inRows || !rapid.Bool().Draw(t, "mentioned") {
+			continue
+		}
+		if f.Kind == lifecycle.KindRows {
+			count := rapid.IntRange(0, 2).Draw(t, "rows")
+			answers = append(answers, lifecycle.Answer{Place: lifecycle.Place{Field: lifecycle.FieldID(id), Row: -1}, Value: lifecycle.Number(int64(count), 0)})
+			for row := range count {
+				member := form.Members(lifecycle.FieldID(id))[0]
+				raw := rapid.SampledFrom(samples[form.Fields[member].Kind]).Draw(t, "value")
+				answers = append(answers, lifecycle.Answer{Place: lifecycle.Place{Field: member, Row: int32(row)}, Value: form.Parse(member, raw)})
+			}
+			continue
+		}
+		raw := rapid.SampledFrom(samples[f.Kind]).Draw(t, "value")
+		answers = append(answers, lifecycle.Answer{Place: lifecycle.Place{Field: lifecycle.FieldID(id), Row: -1}, Value: form.Parse(lifecycle.FieldID(id), raw)})
+	}
+	return answers
+}
+
+func (w *World) reply(t *rapid.T) *lifecycle.Reply {
+	r := &lifecycle.Reply{Kind: lifecycle.ReplyKind(rapid.IntRange(0, 6).Draw(t, "reply")), RetryAfter: -1}
+	switch r.Kind {
+	case lifecycle.ReplyAccepted:
+		r.Values = w.body(t)
+		r.Version = "9"
+	case lifecycle.ReplyRefused, lifecycle.ReplyOutdated:
+		r.Entries = rapid.SampledFrom([][]lifecycle.Entry{
+			nil, {{Path: "f0", Text: "Taken."}}, {{Path: "crew/1/m0", Text: "Unknown."}, {Text: "Closed."}, {Path: "f1", Text: "No power."}, {Path: "ghost", Text: "Who?"}},
+		}).Draw(t, "entries")
+	case lifecycle.ReplyUnavailable:
+		r.RetryAfter = rapid.SampledFrom([]time.Duration{-1, 0, time.Second, time.Hour}).Draw(t, "after")
+	}
+	return r
+}

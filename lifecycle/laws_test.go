@@ -1,0 +1,45 @@
+package lifecycle_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"pgregory.net/rapid"
+
+	"leanwicket.dev/internal/walk"
+	"leanwicket.dev/lifecycle"
+)
+
+func TestAnyOrderOfEventsKeepsEveryGuarantee(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		w := walk.New(walk.Form(t))
+		if rapid.IntRange(0, 3).Draw(t, "kept") == 0 {
+			w.Apply(lifecycle.Restore(w.Kept(t)))
+			for _, breach := range w.Breaches {
+				t.Fatal(breach)
+			}
+		}
+		copied := &lifecycle.Session{}
+		for range rapid.IntRange(1, 60).Draw(t, "steps") {
+			e := w.Event(t)
+			w.Apply(e)
+			for _, breach := range w.Breaches {
+				t.Fatalf("%v\n%s", breach, strings.Join(w.Log, "\n"))
+			}
+			if problem := lifecycle.Recount(w.Session); problem != "" {
+				t.Fatalf("%s\n%s", problem, strings.Join(w.Log, "\n"))
+			}
+		}
+		copied.CopyFrom(w.Session)
+		if string(copied.AppendExact(nil)) != string(w.Session.AppendExact(nil)) {
+			t.Fatal("a copy is another state")
+		}
+		e := w.Event(t)
+		a, errA := w.Session.Apply(e)
+		b, errB := copied.Apply(e)
+		if fmt.Sprint(a, errA) != fmt.Sprint(b, errB) || string(copied.AppendExact(nil)) != string(w.Session.AppendExact(nil)) {
+			t.Fatalf("a copy goes another way at %v", e)
+		}
+	})
+}

@@ -1,0 +1,15 @@
+// Package trace writes, reads and replays the record of a session.
+//
+// A trace is JSON Lines: a header with the form's name and fingerprint, then one
+// object a step with the time, the event, its effects and the fingerprint of the
+// state that it led to. Seeds and keys are not written: attempts are numbered.
+// A private value is written as a token and the codes that it caused, and
+// fingerprints are taken over tokens, so that nothing of it can be found.
+//
+//	w := trace.NewWriter(out, session, opening)
+//	effects, err := session.Apply(event)
+//	w.Step(at, event, effects, err)
+//
+//	record, err := trace.Read(in)
+//	difference, err := trace.Replay(form, record)
+package trace

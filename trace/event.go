@@ -1,0 +1,302 @@
+package trace
+
+import (
+	"strconv"
+	"strings"
+	"time"
+
+	"leanwicket.dev/lifecycle"
+)
+
+// valueMarks are the letters before the values of each kind.
+var valueMarks = map[lifecycle.ValueKind]byte{
+	lifecycle.ValueText: 't', lifecycle.ValueNumber: 'n', lifecycle.ValueBoolean: 'b', lifecycle.ValueDate: 'd', lifecycle.ValueTime: 'm',
+	lifecycle.ValueDateTime: 's', lifecycle.ValueChoices: 'c', lifecycle.ValueFile: 'f', lifecycle.ValueUnparsed: 'x', lifecycle.ValueVeiled: 'p',
+}
+
+// valueText writes a value as a letter and a text; absent is empty.
+func valueText(v lifecycle.Value) string {
+	switch v.Kind {
+	case lifecycle.ValueAbsent:
+		return ""
+	case lifecycle.ValueVeiled:
+		return "p" + strconv.FormatInt(v.Coef, 10) + ":" + v.Text
+	default:
+		return string(valueMarks[v.Kind]) + v.String()
+	}
+}
+
+func parseValue(s string) (v lifecycle.Value, ok bool) {
+	if s == "" {
+		return v, true
+	}
+	text := s[1:]
+	switch s[0] {
+	case 'n':
+		return lifecycle.NumberFromText(text)
+	case 'd':
+		return lifecycle.ParseDate(text)
+	case 'm':
+		return lifecycle.ParseTime(text)
+	case 's':
+		return lifecycle.ParseDateTime(text)
+	case 'b':
+		return lifecycle.True(), text == "true"
+	case 'p':
+		codes, token, _ := strings.Cut(text, ":")
+		n, err := strconv.ParseInt(codes, 10, 16)
+		return lifecycle.Value{Kind: lifecycle.ValueVeiled, Coef: n, Text: token}, err == nil && token != "" && n >= 0
+	}
+	for kind, mark := range valueMarks {
+		if mark == s[0] && text != "" {
+			return lifecycle.Value{Kind: kind, Text: text}, true
+		}
+	}
+	return v, false
+}
+
+// event writes an event, with what is private in it veiled.
+func (w *Writer) event(e *lifecycle.Event) []byte {
+	var o object
+	o.str("kind", e.Kind.String())
+	o.str("path", e.Path)
+	if place, ok := w.form.Lookup(e.Path); ok && e.Kind == lifecycle.EventEdit && w.private(place.Field) {
+		o.str("veiled", valueText(w.veilRaw(place.Field, e.Raw)))
+	} else {
+		o.str("raw", e.Raw)
+	}
+	o.str("to", w.words(e.To))
+	o.str("button", e.Button)
+	switch e.Kind {
+	case lifecycle.EventResolve:
+		o.str("choice", e.Choice.String())
+	case lifecycle.EventLeaveAsked:
+		o.str("leave", e.LeaveKind.String())
+	case lifecycle.EventLeaveAnswered:
+		o.str("answer", e.Answer.String())
+	}
+	o.num("request", int64(e.Request))
+	o.num("timer", int64(e.Timer))
+	o.num("attempt", int64(e.Attempt))
+	o.num("try", int64(e.Try))
+	if e.Kind == lifecycle.EventLoaded {
+		o.raw("values", w.answers(e.Values))
+	}
+	o.str("version", e.Version)
+	o.str("why", w.words(e.Why))
+	if len(e.Issues) > 0 {
+		o.raw("issues", w.entries(e.Issues))
+	}
+	if e.Reply != nil {
+		o.raw("reply", w.reply(e.Reply))
+	}
+	if e.Restored != nil {
+		o.raw("kept", w.kept(e.Restored))
+	}
+	return o.end()
+}
+
+func (w *Writer) answers(answers []lifecycle.Answer) []byte {
+	items := make([][]byte, len(answers))
+	for k, a := range answers {
+		v := a.Value
+		if w.private(a.Field) {
+			v = w.veilValue(a.Field, v)
+		}
+		pair := [][]byte{quoted(w.form.Path(a.Place)), quoted(valueText(v))}
+		if a.Changed {
+			pair = append(pair, []byte("true"))
+		}
+		items[k] = array(pair)
+	}
+	return array(items)
+}
+
+func (w *Writer) entries(entries []lifecycle.Entry) []byte {
+	items := make([][]byte, len(entries))
+	for k, e := range entries {
+		text := w.words(e.Text)
+		if place, ok := w.form.Lookup(e.Path); ok && w.private(place.Field) {
+			text = covered
+		}
+		items[k] = array([][]byte{quoted(e.Path), quoted(e.Code), quoted(text)})
+	}
+	return array(items)
+}
+
+func (w *Writer) reply(r *lifecycle.Reply) []byte {
+	var o object
+	o.str("kind", r.Kind.String())
+	if len(r.Entries) > 0 {
+		o.raw("entries", w.entries(r.Entries))
+	}
+	if len(r.Values) > 0 {
+		o.raw("values", w.answers(r.Values))
+	}
+	o.str("version", r.Version)
+	o.str("to", w.words(r.To))
+	if r.RetryAfter >= 0 {
+		o.num("retryAfter", r.RetryAfter.Milliseconds()+1) // 0 is not given
+	}
+	o.str("text", w.words(r.Text))
+	return o.end()
+}
+
+func (w *Writer) kept(r *lifecycle.Restored) []byte {
+	var o object
+	items := make([][]byte, len(r.Values))
+	for k, v := range r.Values {
+		place, _ := w.form.Lookup(v.Path)
+		raw, over := "r"+v.Raw, v.Baseline
+		if w.private(place.Field) {
+			raw, over = valueText(w.veilRaw(place.Field, v.Raw)), w.veilValue(place.Field, over)
+		}
+		items[k] = array([][]byte{quoted(v.Path), quoted(raw), quoted(valueText(over))})
+	}
+	o.raw("values", array(items))
+	if a := r.Attempt; a != nil {
+		var attempt object
+		attempt.str("button", a.Button)
+		attempt.str("version", a.Version)
+		attempt.raw("values", w.answers(a.Values))
+		o.raw("attempt", attempt.end())
+	}
+	return o.end()
+}
+
+// eventReader reads what event wrote.
+type eventReader struct {
+	form *lifecycle.Form
+	bad  string
+}
+
+func (r *eventReader) event(o map[string]any) lifecycle.Event {
+	e := lifecycle.Event{
+		Kind: lifecycle.EventKind(r.word(o, "kind", func(k int) string { return lifecycle.EventKind(k).String() })),
+		Path: str(o, "path"), Raw: str(o, "raw"), To: str(o, "to"), Button: str(o, "button"), Version: str(o, "version"), Why: str(o, "why"),
+		Request: lifecycle.RequestID(num(o, "request")), Timer: lifecycle.TimerID(num(o, "timer")), Attempt: int32(num(o, "attempt")), Try: int32(num(o, "try")),
+	}
+	if veiled := str(o, "veiled"); veiled != "" {
+		e.Veiled = r.value(veiled)
+		e.Raw = e.Veiled.Text
+	}
+	if o["choice"] != nil {
+		e.Choice = lifecycle.Choice(r.word(o, "choice", func(k int) string { return lifecycle.Choice(k).String() }))
+	}
+	if o["leave"] != nil {
+		e.LeaveKind = lifecycle.LeaveKind(r.word(o, "leave", func(k int) string { return lifecycle.LeaveKind(k).String() }))
+	}
+	if o["answer"] != nil {
+		e.Answer = lifecycle.LeaveAnswer(r.word(o, "answer", func(k int) string { return lifecycle.LeaveAnswer(k).String() }))
+	}
+	e.Values = r.answers(o["values"])
+	e.Issues = r.entries(o["issues"])
+	if reply, ok := o["reply"].(map[string]any); ok {
+		e.Reply = &lifecycle.Reply{
+			Kind:    lifecycle.ReplyKind(r.word(reply, "kind", func(k int) string { return lifecycle.ReplyKind(k).String() })),
+			Entries: r.entries(reply["entries"]), Values: r.answers(reply["values"]), Version: str(reply, "version"), To: str(reply, "to"),
+			RetryAfter: time.Duration(num(reply, "retryAfter")-1) * time.Millisecond, Text: str(reply, "text"),
+		}
+	}
+	if kept, ok := o["kept"].(map[string]any); ok {
+		e.Restored = r.kept(kept)
+	}
+	return e
+}
+
+func (r *eventReader) kept(o map[string]any) *lifecycle.Restored {
+	kept := &lifecycle.Restored{}
+	for _, item := range asList(o["values"]) {
+		parts := texts(item)
+		if len(parts) != 3 {
+			r.bad = "a kept value"
+			return kept
+		}
+		v := lifecycle.Kept{Path: parts[0], Baseline: r.value(parts[2])}
+		if raw, plain := strings.CutPrefix(parts[1], "r"); plain {
+			v.Raw = raw
+		} else if v.Veiled = r.value(parts[1]); parts[1] != "" {
+			v.Raw = v.Veiled.Text
+		}
+		kept.Values = append(kept.Values, v)
+	}
+	if a, ok := o["attempt"].(map[string]any); ok {
+		kept.Attempt = &lifecycle.KeptAttempt{Button: str(a, "button"), Version: str(a, "version"), Values: r.answers(a["values"])}
+	}
+	return kept
+}
+
+func (r *eventReader) value(s string) lifecycle.Value {
+	v, ok := parseValue(s)
+	if !ok {
+		r.bad = "the value " + strconv.Quote(s)
+	}
+	return v
+}
+
+func (r *eventReader) answers(v any) []lifecycle.Answer {
+	var answers []lifecycle.Answer
+	for _, item := range asList(v) {
+		parts := texts(item)
+		if len(parts) != 2 {
+			r.bad = "an answer"
+			return nil
+		}
+		place, ok := r.form.Lookup(parts[0])
+		if !ok {
+			r.bad = "the path " + strconv.Quote(parts[0])
+		}
+		answers = append(answers, lifecycle.Answer{Place: place, Value: r.value(parts[1]), Changed: len(asList(item)) == 3})
+	}
+	return answers
+}
+
+func (r *eventReader) entries(v any) []lifecycle.Entry {
+	var entries []lifecycle.Entry
+	for _, item := range asList(v) {
+		parts := texts(item)
+		if len(parts) != 3 {
+			r.bad = "an entry"
+			return nil
+		}
+		entries = append(entries, lifecycle.Entry{Path: parts[0], Code: parts[1], Text: parts[2]})
+	}
+	return entries
+}
+
+// word finds the constant that a word stands for.
+func (r *eventReader) word(o map[string]any, key string, of func(k int) string) int {
+	for k := range 64 {
+		if of(k) == str(o, key) {
+			return k
+		}
+	}
+	r.bad = "the " + key + " " + strconv.Quote(str(o, key))
+	return 0
+}
+
+func str(o map[string]any, key string) string {
+	s, _ := o[key].(string)
+	return s
+}
+
+func num(o map[string]any, key string) int64 {
+	n, _ := o[key].(int64)
+	return n
+}
+
+func asList(v any) []any {
+	list, _ := v.([]any)
+	return list
+}
+
+// texts are the leading strings of a list.
+func texts(v any) []string {
+	var list []string
+	for _, item := range asList(v) {
+		if s, ok := item.(string); ok {
+			list = append(list, s)
+		}
+	}
+	return list
+}

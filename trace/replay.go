@@ -1,0 +1,142 @@
+package trace
+
+import (
+	"bufio"
+	"bytes"
+	"errors"
+	"io"
+	"strconv"
+	"time"
+
+	"leanwicket.dev/lifecycle"
+)
+
+// Record is a trace that has been read.
+type Record struct {
+	Form        string // the form's name
+	Fingerprint string // and exactly which form it was
+	lines       []map[string]any
+}
+
+// Steps is the number of steps.
+func (r *Record) Steps() int { return len(r.lines) - 1 }
+
+// LineError is a line of a trace that cannot be read.
+type LineError struct {
+	Line    int
+	Problem string
+}
+
+func (e *LineError) Error() string {
+	return "line " + strconv.Itoa(e.Line) + ": found " + e.Problem + "; right would be a line as play --trace writes it"
+}
+
+// Read reads a trace. The error is a LineError where a line is wrong.
+func Read(in io.Reader) (*Record, error) {
+	r := &Record{}
+	scanner := bufio.NewScanner(in)
+	scanner.Buffer(nil, 16<<20)
+	for scanner.Scan() {
+		line := bytes.TrimSpace(scanner.Bytes())
+		if len(line) == 0 {
+			continue
+		}
+		o, err := parseObject(string(line))
+		if err != nil {
+			return nil, &LineError{len(r.lines) + 1, err.Error()}
+		}
+		r.lines = append(r.lines, o)
+	}
+	if err := scanner.Err(); err != nil {
+		return nil, &LineError{len(r.lines) + 1, err.Error()}
+	}
+	if len(r.lines) == 0 {
+		return nil, &LineError{1, "an empty trace"}
+	}
+	header := r.lines[0]
+	if version := num(header, "trace"); version != Version {
+		return nil, &LineError{1, "format version " + strconv.FormatInt(version, 10)}
+	}
+	r.Form, r.Fingerprint = str(header, "form"), str(header, "fingerprint")
+	for k, line := range r.lines[1:] {
+		if _, ok := line["event"].(map[string]any); !ok {
+			return nil, &LineError{k + 2, "a step without an event"}
+		}
+	}
+	return r, nil
+}
+
+// Difference is the first line at which a replay went another way.
+type Difference struct {
+	Line     int
+	What     string // state, effects, outcome
+	Recorded string
+	Replayed string
+}
+
+// Observer is told each step of a replay, with the session after it; the
+// effects are valid until the next step.
+type Observer func(at time.Duration, e lifecycle.Event, effects []lifecycle.Effect, outcome error)
+
+// Opened is told the session of a replay before its first step.
+type Opened func(s *lifecycle.Session, opening []lifecycle.Effect)
+
+// Replay gives a new session of the form every event of a trace, and compares
+// effects, outcome and state at each. It returns the first difference, or nil.
+// The error tells a trace of another form, or a line that cannot be read.
+func Replay(form *lifecycle.Form, r *Record, opened Opened, observe Observer) (*Difference, error) {
+	if own := hex(form.Fingerprint()); own != r.Fingerprint {
+		return nil, errors.New("found a trace of another form (" + r.Form + " " + r.Fingerprint + "); right would be one of " + form.Name + " " + own)
+	}
+	s, effects := lifecycle.Open(form, lifecycle.Seed{})
+	w := NewWriter(io.Discard, s, effects)
+	if opened != nil {
+		opened(s, effects)
+	}
+	if d := w.compare(1, r.lines[0], effects, nil); d != nil {
+		return d, nil
+	}
+	reader := eventReader{form: form}
+	for k, line := range r.lines[1:] {
+		e := reader.event(line["event"].(map[string]any))
+		if reader.bad != "" {
+			return nil, &LineError{k + 2, reader.bad}
+		}
+		effects, err := s.Apply(e)
+		if observe != nil {
+			observe(time.Duration(num(line, "at"))*time.Millisecond, e, effects, err)
+		}
+		if d := w.compare(k+2, line, effects, err); d != nil {
+			return d, nil
+		}
+	}
+	return nil, nil
+}
+
+// compare holds a step against its line.
+func (w *Writer) compare(number int, line map[string]any, effects []lifecycle.Effect, outcome error) *Difference {
+	recorded := []byte{}
+	for k, effect := range texts(line["effects"]) {
+		if k > 0 {
+			recorded = append(recorded, "; "...)
+		}
+		recorded = append(recorded, effect...)
+	}
+	replayed := []byte{}
+	for k := range effects {
+		if k > 0 {
+			replayed = append(replayed, "; "...)
+		}
+		replayed = append(replayed, w.effect(&effects[k])...)
+	}
+	switch {
+	case str(line, "outcome") != outcomeWord(outcome):
+		return &Difference{number, "outcome", str(line, "outcome"), outcomeWord(outcome)}
+	case !bytes.Equal(recorded, replayed):
+		return &Difference{number, "effects", string(recorded), string(replayed)}
+	}
+	if state := w.fingerprint(); state != str(line, "state") {
+		return &Difference{number, "state", str(line, "state"), state}
+	}
+	return nil
+}

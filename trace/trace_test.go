@@ -1,0 +1,186 @@
+package trace_test
+
+import (
+	"bytes"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"leanwicket.dev/internal/walk"
+	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/trace"
+)
+
+// record walks at random and writes the trace; private fields are some of those
+// that no other looks at.
+func record(t *rapid.T) (*lifecycle.Form, *walk.World, []byte) {
+	form := walk.Form(t)
+	d := form.Declaration
+	d.Fields = append([]lifecycle.Field(nil), d.Fields...)
+	for id := range d.Fields {
+		f := &d.Fields[id]
+		defaults := false
+		for _, a := range d.Defaults {
+			defaults = defaults || a.Field == lifecycle.FieldID(id)
+		}
+		compares := false
+		for _, c := range f.Constraints {
+			compares = compares || c.Op.Compares()
+		}
+		if f.Kind != lifecycle.KindRows && !defaults && !compares && len(form.Dependents(lifecycle.FieldID(id))) == 0 {
+			f.Private = rapid.Bool().Draw(t, "private")
+		}
+	}
+	form, err := lifecycle.NewForm(d)
+	require.NoError(t, err)
+	w := walk.New(form)
+	var out bytes.Buffer
+	writer := trace.NewWriter(&out, w.Session, w.Opening)
+	at := time.Duration(0)
+	step := func(e lifecycle.Event) {
+		at += 10 * time.Millisecond
+		effects, err := w.Apply(e)
+		require.NoError(t, writer.Step(at, e, effects, err))
+	}
+	if rapid.Bool().Draw(t, "kept") {
+		step(lifecycle.Restore(w.Kept(t)))
+	}
+	for range rapid.IntRange(0, 25).Draw(t, "steps") {
+		step(w.Event(t))
+	}
+	return form, w, out.Bytes()
+}
+
+func TestATraceReplaysToTheSameStates(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		form, w, text := record(t)
+		read, err := trace.Read(bytes.NewReader(text))
+		require.NoError(t, err)
+		var replayed *lifecycle.Session
+		difference, err := trace.Replay(form, read, func(s *lifecycle.Session, _ []lifecycle.Effect) { replayed = s }, nil)
+		require.NoError(t, err)
+		require.Nil(t, difference, string(text))
+		require.Equal(t, w.Session.Submission(), replayed.Submission())
+		require.Equal(t, w.Session.Holds("").Words(), replayed.Holds("").Words())
+		for f := range w.Session.Fields() {
+			other, ok := replayed.Field(f.Path())
+			require.True(t, ok)
+			if !f.Declared().Private {
+				require.Equal(t, f.Value(), other.Value())
+				require.Equal(t, f.Raw(), other.Raw())
+			}
+			require.Equal(t, len(f.Issues()), len(other.Issues()), f.Path())
+			require.Equal(t, f.Dirty(), other.Dirty())
+		}
+	})
+}
+
+// secretForm has a private text, number and choice beside an open text.
+func secretForm(t testing.TB) *lifecycle.Form {
+	form, err := lifecycle.NewForm(lifecycle.Declaration{
+		Name: "claim",
+		Fields: []lifecycle.Field{
+			{Path: "name", Kind: lifecycle.KindText},
+			{Path: "policy", Kind: lifecycle.KindText, Private: true, Constraints: []lifecycle.Constraint{{Op: lifecycle.OpMinLength, Value: lifecycle.Number(6, 0)}}},
+			{Path: "sum", Kind: lifecycle.KindNumber, Private: true},
+		},
+		Prefill: lifecycle.PrefillPolicy{URL: "/claim", Timeout: time.Second},
+		Submit:  lifecycle.SubmitPolicy{Method: "PUT", Timeout: time.Second},
+	})
+	require.NoError(t, err)
+	return form
+}
+
+func TestPrivateValuesAreNowhere(t *testing.T) {
+	form := secretForm(t)
+	s, opening := lifecycle.Open(form, lifecycle.Seed{1})
+	var out bytes.Buffer
+	w := trace.NewWriter(&out, s, opening)
+	for k, e := range []lifecycle.Event{
+		lifecycle.Edit("name", "Ada"),
+		lifecycle.Edit("policy", "hush"),
+		lifecycle.Edit("sum", "soon"),
+		lifecycle.Edit("policy", "hush-hush"),
+		lifecycle.Edit("sum", "4711.50"),
+		lifecycle.Loaded(1, []lifecycle.Answer{{Place: lifecycle.Place{Field: 1, Row: -1}, Value: lifecycle.Text("hush-older")}}, "1"),
+		lifecycle.Submit(""),
+		lifecycle.Replied(1, 1, &lifecycle.Reply{Kind: lifecycle.ReplyRefused, Text: "No policy hush-hush here.", Entries: []lifecycle.Entry{
+			{Path: "policy", Text: "hush- is no policy."}, {Path: "name", Text: "Ada has no hush-hush."}, {Text: "4711.50 is too much."},
+		}}),
+	} {
+		effects, err := s.Apply(e)
+		require.NoError(t, w.Step(time.Duration(k)*time.Second, e, effects, err))
+	}
+	for _, secret := range []string{"hush", "4711", "soon"} {
+		require.NotContains(t, out.String(), secret)
+	}
+	require.Contains(t, out.String(), "Ada")
+	require.Contains(t, out.String(), "private-1")
+	read, err := trace.Read(&out)
+	require.NoError(t, err)
+	difference, err := trace.Replay(form, read, nil, nil)
+	require.NoError(t, err)
+	require.Nil(t, difference)
+}
+
+func TestAChangedTraceDiffersAtItsLine(t *testing.T) {
+	form := secretForm(t)
+	s, opening := lifecycle.Open(form, lifecycle.Seed{})
+	var out bytes.Buffer
+	w := trace.NewWriter(&out, s, opening)
+	for _, e := range []lifecycle.Event{lifecycle.Edit("name", "Ada"), lifecycle.Blur("name"), lifecycle.Submit("")} {
+		effects, err := s.Apply(e)
+		require.NoError(t, w.Step(0, e, effects, err))
+	}
+	for _, c := range []struct{ from, to, want string }{
+		{`"raw":"Ada"`, `"raw":"Ben"`, "2 state"},
+		{`"kind":"blur"`, `"kind":"refresh"`, "3 effects"},
+		{`"kind":"blur"`, `"kind":"retry"`, "3 outcome"},
+	} {
+		read, err := trace.Read(strings.NewReader(strings.Replace(out.String(), c.from, c.to, 1)))
+		require.NoError(t, err)
+		difference, err := trace.Replay(form, read, nil, nil)
+		require.NoError(t, err)
+		require.NotNil(t, difference, c.to)
+		require.Equal(t, c.want, string(rune('0'+difference.Line))+" "+difference.What)
+	}
+	for text, want := range map[string]string{
+		"":                         "line 1: found an empty trace",
+		"{}":                       "line 1: found format version 0",
+		"{\"trace\":1}\n{":         "line 2: found no JSON object",
+		"{\"trace\":1}\n{\"a\":1}": "line 2: found a step without an event",
+	} {
+		_, err := trace.Read(strings.NewReader(text))
+		require.ErrorContains(t, err, want)
+	}
+	other, err := lifecycle.NewForm(lifecycle.Declaration{Name: "other", Fields: []lifecycle.Field{{Path: "a"}}})
+	require.NoError(t, err)
+	read, err := trace.Read(&out)
+	require.NoError(t, err)
+	_, err = trace.Replay(other, read, nil, nil)
+	require.ErrorContains(t, err, "a trace of another form (claim ")
+}
+
+func FuzzTrace(f *testing.F) {
+	form := secretForm(f)
+	s, opening := lifecycle.Open(form, lifecycle.Seed{})
+	var out bytes.Buffer
+	w := trace.NewWriter(&out, s, opening)
+	header := out.String()
+	for _, e := range []lifecycle.Event{
+		lifecycle.Edit("policy", "hush"), lifecycle.Submit(""), lifecycle.LeaveAsked("/tides", lifecycle.LeaveInside),
+		lifecycle.Loaded(1, []lifecycle.Answer{{Place: lifecycle.Place{Field: 2, Row: -1}, Value: lifecycle.Number(5, 1)}}, "é\n"),
+	} {
+		effects, err := s.Apply(e)
+		_ = w.Step(0, e, effects, err)
+	}
+	f.Add(strings.TrimPrefix(out.String(), header))
+	f.Fuzz(func(t *testing.T, text string) {
+		if read, err := trace.Read(strings.NewReader(header + text)); err == nil {
+			_, _ = trace.Replay(form, read, nil, nil)
+		}
+	})
+}
