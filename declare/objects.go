@@ -3,6 +3,7 @@ package declare
 import (
 	"fmt"
 	"slices"
+	"strconv"
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
 
@@ -57,6 +58,11 @@ func (s *schemaReader) object(schema *jsonschema.Schema, path string, own need, 
 				continue
 			}
 			properties[name] = true
+			if name == "" || name == "*" {
+				at, file := s.node(part.Properties[name])
+				s.wrong(at, file, "a property with the name "+strconv.Quote(name), "a name that a control can have")
+				continue
+			}
 			order = append(order, conditional{part.Properties[name], name, nil})
 		}
 		for of, names := range sorted(part.DependentRequired) {

@@ -45,8 +45,11 @@ type Report struct {
 // NewReport begins a report on a file.
 func NewReport(file string) *Report { return &Report{file: file} }
 
-// Wrong adds a mistake at a node.
+// Wrong adds a mistake at a node; nil is the file as a whole.
 func (r *Report) Wrong(at *Node, found, want string) {
+	if at == nil {
+		at = &Node{Line: 1, Column: 1}
+	}
 	r.problems = append(r.problems, Problem{r.file, at.Line, at.Column, found, want})
 }
 
