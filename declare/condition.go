@@ -66,6 +66,9 @@ func (r *reader) resolve(set []condition) []lifecycle.Condition {
 					r.Wrong(l.at, "a condition on "+l.path+", which is no field", "one of the form's fields")
 					continue
 				}
+				if f := r.byPath[l.path]; l.present && f.Kind == lifecycle.KindBoolean && f.Required {
+					l = literal{values: []lifecycle.Value{lifecycle.True()}, orAbsent: true, negate: l.negate} // sent in any case
+				}
 				literals = append(literals, lifecycle.Literal{
 					Field: id, Values: l.values, Present: l.present, OrAbsent: l.orAbsent, Negate: l.negate,
 				})

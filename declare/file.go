@@ -64,7 +64,7 @@ func read(name string, open open) (*Source, error) {
 // readRoot reads a form file that has been parsed; private names fields that are
 // private whatever the file says.
 func readRoot(name string, root *document.Node, open open, private map[string]bool) (*Source, error) {
-	r := &reader{Report: document.NewReport(name), file: name, open: open, private: private}
+	r := &reader{Report: document.NewReport(name), file: name, open: open, private: private, carried: map[string]bool{}}
 	source := r.form(root)
 	if err := r.Err(); err != nil {
 		return nil, err
@@ -85,6 +85,7 @@ type reader struct {
 	file        string
 	open        open
 	private     map[string]bool
+	carried     map[string]bool // paths that an if looks at: a box among them is always sent
 	declaration lifecycle.Declaration
 	root        *document.Node
 	fields      []*protoField

@@ -21,6 +21,34 @@ var objectKeywords = []string{
 	"type", "properties", "required", "additionalProperties", "unevaluatedProperties", "dependentRequired", "if", "then", "else",
 }
 
+// conditional is a property, and when it is asked.
+type conditional struct {
+	schema *jsonschema.Schema
+	name   string
+	when   []condition
+}
+
+// closedParts refuses a part of an object that allows no other properties while
+// another part has some: nothing could satisfy both.
+func (s *schemaReader) closedParts(parts []*jsonschema.Schema, order []conditional) {
+	for k, part := range parts {
+		at, file := s.node(part)
+		if n := at.Get("unevaluatedProperties"); n != nil && k > 0 && n.Text != "true" {
+			s.wrong(n, file, "unevaluatedProperties inside allOf or $ref, which sees no property beside it", "the keyword at the object itself")
+		}
+		n := at.Get("additionalProperties")
+		if n == nil || n.Text == "true" {
+			continue
+		}
+		for _, p := range order {
+			if part.Properties[p.name] == nil {
+				s.wrong(n, file, "additionalProperties beside the property "+p.name+" of another part, which it does not see", "unevaluatedProperties at the object itself")
+				break
+			}
+		}
+	}
+}
+
 // object reads the properties of an object. own is when the object itself must
 // be present, asked when it is asked.
 func (s *schemaReader) object(schema *jsonschema.Schema, path string, own need, asked []condition) {
@@ -39,11 +67,6 @@ func (s *schemaReader) object(schema *jsonschema.Schema, path string, own need, 
 	required := map[string][]need{}
 	add := func(name string, n need) { required[name] = append(required[name], n) }
 	before := len(s.fields)
-	type conditional struct {
-		schema *jsonschema.Schema
-		name   string
-		when   []condition
-	}
 	var later []conditional
 	properties := map[string]bool{}
 	var order []conditional
@@ -113,6 +136,7 @@ func (s *schemaReader) object(schema *jsonschema.Schema, path string, own need, 
 	for _, p := range order {
 		s.property(p.schema, join(path, p.name), required[p.name], own, both(asked, p.when))
 	}
+	s.closedParts(parts, order)
 	for name := range sorted(required) {
 		if !slices.ContainsFunc(order, func(o conditional) bool { return o.name == name }) {
 			at, file := s.node(schema)
@@ -216,6 +240,9 @@ func (s *schemaReader) ifCondition(schema *jsonschema.Schema, path string) (cond
 	s.keywords(schema, "if", "properties", "required", "type")
 	var c condition
 	at, file := s.node(schema)
+	for _, name := range append(s.names(schema), schema.Required...) {
+		s.carried[join(path, name)] = true
+	}
 	for _, name := range schema.Required {
 		c = append(c, clause{literal{path: join(path, name), present: true, at: at}})
 	}

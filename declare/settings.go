@@ -281,6 +281,9 @@ func (r *reader) resolveFields() {
 	r.ids = make(map[string]lifecycle.FieldID, len(r.fields))
 	for k, f := range r.fields {
 		r.ids[f.Path] = lifecycle.FieldID(k)
+		if f.Kind == lifecycle.KindBoolean && r.carried[f.Path] {
+			f.Field.Required = true // an unticked box is false there, so it is sent as false
+		}
 	}
 	for _, f := range r.fields {
 		r.guardPrivate(f)

@@ -34,7 +34,7 @@ func (field *Field) ValueOf(v any) (Value, bool) {
 			ok = value.Kind != ValueUnparsed
 		}
 	case KindChoices:
-		value, ok = choicesOf(v)
+		value, ok = field.choicesOf(v)
 	default:
 		ok = false
 	}
@@ -66,7 +66,7 @@ func ScalarOf(v any) (Value, bool) {
 	}
 }
 
-func choicesOf(v any) (Value, bool) {
+func (field *Field) choicesOf(v any) (Value, bool) {
 	list, ok := v.([]any)
 	if !ok {
 		return Value{}, false
@@ -79,7 +79,11 @@ func choicesOf(v any) (Value, bool) {
 		}
 		chosen = append(chosen, value.String())
 	}
-	return Choices(chosen...), true
+	texts := make([]string, len(field.Options))
+	for k, option := range field.Options {
+		texts[k] = option.Value.String()
+	}
+	return Choices(ordered(chosen, texts)...), true
 }
 
 // textOf is what a control shows of a decoded value that its field cannot hold.

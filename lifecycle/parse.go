@@ -71,26 +71,29 @@ func (f *Form) parseChoice(id FieldID, raw string) Value {
 	return parseAs(f.Fields[id].Of, raw, f.comma)
 }
 
-// parseChoices puts the chosen options into the declared order; what is no
-// option follows, as it was given.
 func (f *Form) parseChoices(id FieldID, raw string) Value {
 	texts := f.optionTexts[id]
 	if inOrder(raw, texts) {
 		return Value{Kind: ValueChoices, Text: raw}
 	}
-	chosen := strings.Split(raw, "\n")
-	ordered := make([]string, 0, len(chosen))
+	return Choices(ordered(strings.Split(raw, "\n"), texts)...)
+}
+
+// ordered lists chosen options once each, in the declared order; what is no
+// option follows, as it was given.
+func ordered(chosen, texts []string) []string {
+	list := make([]string, 0, len(chosen))
 	for _, text := range texts {
 		if slices.Contains(chosen, text) {
-			ordered = append(ordered, text)
+			list = append(list, text)
 		}
 	}
 	for _, text := range chosen {
-		if text != "" && !slices.Contains(ordered, text) {
-			ordered = append(ordered, text)
+		if text != "" && !slices.Contains(list, text) {
+			list = append(list, text)
 		}
 	}
-	return Choices(ordered...)
+	return list
 }
 
 // inOrder reports whether the lines of raw are options, each once, in the

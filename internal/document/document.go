@@ -17,6 +17,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"regexp"
 	"strings"
 
 	"github.com/goccy/go-yaml"
@@ -97,6 +98,9 @@ func (n *Node) Any() any {
 		return nil
 	}
 }
+
+// jsonNumber is RFC 8259's grammar of a number.
+var jsonNumber = regexp.MustCompile(`^-?(0|[1-9][0-9]*)(\.[0-9]+)?([eE][-+]?[0-9]+)?$`)
 
 const (
 	maxBytes = 8 << 20
@@ -210,6 +214,9 @@ func (r *Report) convert(n ast.Node, depth int) *Node {
 	case *ast.StringNode:
 		node.Kind, node.Text = String, n.Value
 		node.Quoted = n.Token.Type.String() != "String"
+		if !node.Quoted && jsonNumber.MatchString(node.Text) { // 1e-8, which the parser takes for text
+			node.Kind = Number
+		}
 	case *ast.LiteralNode:
 		node.Kind, node.Text, node.Quoted = String, n.Value.Value, true
 	case *ast.SequenceNode:
