@@ -147,8 +147,17 @@ func TestCompiledConstraintsAgreeWithTheLibrary(t *testing.T) {
 		}
 		for _, path := range paths {
 			f, _ := s.Field(path)
-			kind := f.Declared().Kind
-			_, err := s.Apply(lifecycle.Edit(path, rapid.SampledFrom(typed[kind]).Draw(t, path)))
+			raws := typed[f.Declared().Kind]
+			var good []string
+			for _, raw := range raws {
+				if v := source.Form.Parse(f.Place().Field, raw); source.Form.Accepts(f.Place().Field, v) {
+					good = append(good, raw)
+				}
+			}
+			if len(good) > 0 && rapid.IntRange(0, 19).Draw(t, "good") > 0 { // else hardly any body is valid
+				raws = good[len(good)/3:]
+			}
+			_, err := s.Apply(lifecycle.Edit(path, rapid.SampledFrom(raws).Draw(t, path)))
 			require.NoError(t, err)
 		}
 		for f := range s.Fields() {
@@ -169,7 +178,8 @@ func TestCompiledConstraintsAgreeWithTheLibrary(t *testing.T) {
 			require.Error(t, byLibrary, "%v\n%s\n%s", wrong, text, body)
 		}
 	})
-	require.Positive(t, valid)
+	t.Logf("%d bodies were valid", valid)
+	require.Greater(t, valid, 10)
 }
 
 // bodyOf is the body that the values as they are now would be sent as.

@@ -149,3 +149,21 @@ func TestAnEditAllocatesNothing(t *testing.T) {
 	})
 	require.Zero(t, allocations)
 }
+
+// BenchmarkSubmit sends 10,000 fields and accepts them.
+func BenchmarkSubmit(b *testing.B) {
+	form := wideForm(b, 10_000)
+	s, _ := Open(form, Seed{})
+	attempt := int32(0)
+	b.ReportAllocs()
+	for b.Loop() {
+		s.Apply(Edit("block1/field0", strconv.Itoa(int(attempt))))
+		if _, err := s.Apply(Submit("")); err != nil || s.Submission() != SubmissionSending {
+			b.Fatal(err, s.Submission())
+		}
+		attempt++
+		if _, err := s.Apply(Replied(attempt, 1, &Reply{Kind: ReplyAccepted})); err != nil {
+			b.Fatal(err)
+		}
+	}
+}

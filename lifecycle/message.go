@@ -185,13 +185,14 @@ func fillText(text string, a textArguments) string {
 			text = one
 		}
 	}
-	if !strings.Contains(text, "{") {
-		return text
+	for _, argument := range [...]struct{ name, value string }{
+		{"{label}", a.label}, {"{other}", a.other}, {"{limit}", a.limit}, {"{n}", strconv.Itoa(int(a.n))}, {"{wait}", waitText(a.wait)},
+	} {
+		if strings.Contains(text, argument.name) {
+			text = strings.ReplaceAll(text, argument.name, argument.value)
+		}
 	}
-	return strings.NewReplacer(
-		"{n}", strconv.Itoa(int(a.n)), "{label}", a.label, "{other}", a.other,
-		"{limit}", a.limit, "{wait}", waitText(a.wait),
-	).Replace(text)
+	return text
 }
 
 // waitText writes a pause in whole seconds, or minutes from two on.

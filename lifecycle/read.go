@@ -248,6 +248,12 @@ func (f FieldState) Checking() bool { return f.has(bitChecking) }
 // Locked reports whether an edit would be turned away.
 func (f FieldState) Locked() bool { return f.session.locked() }
 
+// Wrong reports whether the field has an issue of a rule or a check: one that
+// holds a submit.
+func (f FieldState) Wrong() bool {
+	return f.Asked() && (f.session.cells[f.cell].rules != 0 || f.has(bitCheckIssue))
+}
+
 // Issues lists what is wrong with the field, rules first, each with whether it
 // is shown.
 func (f FieldState) Issues() []Issue {

@@ -14,8 +14,9 @@ type Watch struct {
 	session *Session
 
 	// What was there before the step.
-	before  map[int]fieldBefore
-	order   []int
+	before  []fieldBefore
+	kept    []keptNow // by field: what it holds after the step
+	step    uint32
 	facts   facts
 	exact   []byte
 	scratch []byte
@@ -43,10 +44,16 @@ type Watch struct {
 }
 
 type fieldBefore struct {
-	path  string
+	id    int
+	place Place
 	kept  Value
 	mine  bool // typed and different, or edited since
 	rests bool // not asked, and not edited since: clear takes it
+}
+
+type keptNow struct {
+	step uint32 // when it was last there
+	kept Value
 }
 
 // facts are what the guarantees ask about the form as a whole.
@@ -66,7 +73,7 @@ type facts struct {
 // NewWatch begins to watch a session that has just been opened.
 func NewWatch(s *Session, opening []Effect) *Watch {
 	w := &Watch{
-		session: s, before: map[int]fieldBefore{}, checks: map[RequestID]int{},
+		session: s, checks: map[RequestID]int{},
 		timers: map[TimerID]TimerKind{}, tries: map[int32]bool{}, keys: map[Key]string{}, settled: true,
 		sent: map[int]Value{}, missing: s.Form().Prefill.URL != "" && s.Form().Prefill.Needed,
 	}
@@ -79,20 +86,19 @@ func (w *Watch) Before(e Event) {
 	s := w.session
 	w.breaches = w.breaches[:0]
 	w.facts = w.read()
-	clear(w.before)
-	w.order = w.order[:0]
+	w.before = w.before[:0]
 	sinceCounts := w.attempt > 0 && !w.accepted
 	for f := range s.Fields() {
 		if f.Declared().Kind == KindRows {
 			continue
 		}
-		id := f.ID()
-		b := fieldBefore{path: f.Path(), kept: f.Kept()}
-		// Of a field that is not asked, or was not, what it keeps is compared.
-		b.mine = b.kept != f.KeptBaseline() || f.EditedSince() && sinceCounts
-		b.rests = !f.Asked() && !f.EditedSince()
-		w.before[id] = b
-		w.order = append(w.order, id)
+		kept, since := f.Kept(), f.EditedSince()
+		w.before = append(w.before, fieldBefore{
+			id: f.ID(), place: f.Place(), kept: kept,
+			// Of a field that is not asked, or was not, what it keeps is compared.
+			mine:  kept != f.KeptBaseline() || since && sinceCounts,
+			rests: !f.Asked() && !since,
+		})
 	}
 	if !e.Kind.FromApplicant() {
 		w.exact = s.AppendExact(w.exact[:0])
@@ -124,10 +130,8 @@ func (w *Watch) read() facts {
 		if x.Checking() {
 			f.checking++
 		}
-		for _, issue := range x.Issues() {
-			if issue.Source != SourceServer {
-				f.invalid++
-			}
+		if x.Wrong() {
+			f.invalid++
 		}
 	}
 	return f

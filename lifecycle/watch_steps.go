@@ -91,27 +91,28 @@ func (w *Watch) checkEdits(e Event, o outcomes) {
 	if e.Kind == EventLeaveAnswered && e.Answer == AnswerDiscard {
 		return
 	}
-	accepted := o.learnt && o.kind == ReplyAccepted
-	after := make(map[int]FieldState, len(w.order))
+	w.step++
 	for f := range s.Fields() {
-		after[f.ID()] = f
+		for f.ID() >= len(w.kept) {
+			w.kept = append(w.kept, keptNow{})
+		}
+		w.kept[f.ID()] = keptNow{w.step, f.Kept()}
 	}
-	for _, id := range w.order {
-		b := w.before[id]
-		if !b.mine {
+	accepted := o.learnt && o.kind == ReplyAccepted
+	for k := range w.before {
+		b := &w.before[k]
+		there := b.id < len(w.kept) && w.kept[b.id].step == w.step
+		if !b.mine || there && w.kept[b.id].kept == b.kept {
 			continue
 		}
-		f, there := after[id]
-		if there && f.Kept() == b.kept {
-			continue
-		}
+		path := s.Form().Path(b.place)
 		switch {
-		case e.Kind == EventEdit && e.Path == b.path:
-		case e.Kind == EventResolve && (e.Path == b.path || !there || isRowOf(b.path, e.Path)):
-		case e.Kind == EventRemoveRow && isRowOf(b.path, e.Path):
-		case accepted && (w.wasSentAs(id, b) || b.rests && s.Form().Accepted.Then == ThenClear):
+		case e.Kind == EventEdit && e.Path == path:
+		case e.Kind == EventResolve && (e.Path == path || !there || isRowOf(path, e.Path)):
+		case e.Kind == EventRemoveRow && isRowOf(path, e.Path):
+		case accepted && (w.wasSentAs(b) || b.rests && s.Form().Accepted.Then == ThenClear):
 		default:
-			w.broken(EditsSurvive, b.path, "what was typed ("+b.kept.String()+") was changed by "+e.Kind.String())
+			w.broken(EditsSurvive, path, "what was typed ("+b.kept.String()+") was changed by "+e.Kind.String())
 		}
 	}
 }
@@ -122,8 +123,8 @@ func isRowOf(path, row string) bool {
 }
 
 // wasSentAs reports whether exactly this value had been sent.
-func (w *Watch) wasSentAs(id int, b fieldBefore) bool {
-	sent, known := w.sent[id]
+func (w *Watch) wasSentAs(b *fieldBefore) bool {
+	sent, known := w.sent[b.id]
 	return w.adopted || known && sent == b.kept
 }
 
