@@ -1,0 +1,90 @@
+package main
+
+import (
+	"encoding/json"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"leanwicket.dev/harbour"
+)
+
+// teeth are, for each scenario of the harbour, the lines of the core that it is
+// about, and what stands there when they are taken out: file, lines, instead.
+var teeth = map[string][][3]string{
+	"01": {{"merge.go", "keeps := m.keepDirty && c.value != c.baseline || ", "keeps := "}},
+	"02": {{"submission.go", "	add(HoldPrefillMissing, needed && s.load.request == 0)\n", ""}},
+	"03": {{"issues.go", "		return s.has(i, bitTouched)\n", "		return true\n"}},
+	"04": {{"submission.go", "	s.reveal()\n	if first", "	if first"}},
+	"05": {{"submission.go", "s.activity != ActivityIdle || !fromLeave && s.justAccepted(button)", "!fromLeave && s.justAccepted(button)"}},
+	"06": {{"settling.go", "cell: s.sentCell(entry.Path)", "cell: -1"}},
+	"07": {{"settling.go", "		s.startRepeat(false)\n", "		s.begin(s.attempt.button)\n"}},
+	"08": {{"accepting.go", "		s.toDefaults()\n", ""}},
+	"09": {{"leaving.go", "	s.ask(reason)\n	return nil", "	s.leaveNow()\n	return nil"}},
+	"10": {{"leaving.go", "		if dirty > 0 {", "		if dirty >= 0 {"}},
+	"11": {{"settling.go", "	s.attempt.outcome, s.standing = OutcomeDenied, OutcomeDenied\n", ""}},
+	"12": {{"submission.go", "	s.revealed = false\n", ""}},
+	"13": {{"settling.go", "	sent := s.groups[s.form.groupIndex[group]].sent\n", "	sent := s.groups[s.form.groupIndex[group]].now\n"}},
+	"14": {{"rules.go", "CodeRangeOverflow, int64(count) > constraint.Value.Coef", "CodeRangeOverflow, false"}},
+	"15": {{"fields.go", "		if c.bits&bitAsked == 0 {\n			return Value{}\n		}\n", ""}},
+	"16": {{"fields.go", "	s.dropCheck(i)\n	s.revise(i)", "	s.revise(i)"}, {"checks.go", "	s.dropCheck(i)\n	s.checks = append", "	s.checks = append"}},
+	"17": {{"session.go", "s.activity == ActivityChecking && len(s.checks) == 0", "s.activity == ActivityChecking && false"}},
+	"18": {{"checks.go", "	s.emit(Effect{Kind: EffectAbort, Request: c.request})\n	s.endCheck(k)\n", "	s.emit(Effect{Kind: EffectAbort, Request: c.request})\n"}},
+	"19": {{"submission.go", "		s.settleFirst(s.pressed)\n		return\n", ""}},
+	"20": {{"accepting.go", "newer := s.follow && ", "newer := false && "}},
+	"21": {{"settling.go", "	case e.Reply.Kind != ReplyAccepted || *state == tryReplied:", "	case true:"}},
+	"22": {{"settling.go", "		wait = retryAfter\n", ""}},
+	"23": {{"settling.go", "	s.load.needs |= needOutdated\n", ""}},
+	"24": {{"settling.go", "	if s.currentTry() > 1 || s.attempt.adopted {", "	if s.attempt.adopted {"}},
+	"25": {{"accepting.go", "		s.adopt(r.Values)\n", ""}},
+	"26": {{"accepting.go", "		s.emit(Effect{Kind: EffectNavigate, To: to})\n", ""}},
+	"27": {{"merge.go", " || m.keepEdited && c.bits&bitEdited != 0\n	old", "\n	old"}},
+	"28": {{"loading.go", "	if s.open() && !(restored", "	if false && !(restored"}},
+	"29": {{"restoring.go", "		s.load.needs |= needRestored\n", ""}},
+	"30": {{"leaving.go", "		s.unsettle(Message{ID: MessageUnsettled})\n", ""}},
+	"31": {{"submission.go", "	add(HoldUnchanged, s.form.Submit.HoldUnchanged && s.tally[classDirty] == 0)\n", ""}},
+	"32": {{"submission.go", "	add(HoldReceived, s.holdsReceived(button))\n", ""}},
+	"33": {{"submission.go", "		s.disarm(TimerSend)\n		s.unsettle(Message{ID: MessageUnsettled})\n", "		s.disarm(TimerSend)\n"}},
+}
+
+// Each scenario fails when the lines that it is about are taken out of the
+// core. Every build takes some seconds: without LONG only a few are tried.
+func TestScenariosHaveTeeth(t *testing.T) {
+	if testing.Short() {
+		t.Skip("builds the command once for each scenario")
+	}
+	dir := t.TempDir()
+	core, err := filepath.Abs(filepath.Join("..", "..", "lifecycle"))
+	require.NoError(t, err)
+	require.NoError(t, writeDemo(&strings.Builder{}, dir))
+	for k, name := range harbour.Scenarios() {
+		changes := teeth[name[:2]]
+		require.NotEmpty(t, changes, "%s: what is it about?", name)
+		replaced := map[string]string{}
+		for _, change := range changes {
+			path := filepath.Join(core, change[0])
+			source, err := os.ReadFile(path)
+			require.NoError(t, err)
+			require.Equal(t, 1, strings.Count(string(source), change[1]), "%s: the lines are not (only) in %s:\n%s", name, change[0], change[1])
+			replaced[path] = filepath.Join(dir, name+change[0])
+			require.NoError(t, os.WriteFile(replaced[path], []byte(strings.Replace(string(source), change[1], change[2], 1)), 0o644))
+		}
+		if os.Getenv("LONG") == "" && k%8 != 0 {
+			continue
+		}
+		overlay, err := json.Marshal(map[string]any{"Replace": replaced})
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "overlay.json"), overlay, 0o644))
+		program := filepath.Join(dir, "mutant")
+		build := exec.Command("go", "build", "-overlay", filepath.Join(dir, "overlay.json"), "-o", program, ".")
+		output, err := build.CombinedOutput()
+		require.NoError(t, err, "%s: %s", name, output)
+		output, err = exec.Command(program, "play", "--quiet", filepath.Join(dir, name)).CombinedOutput()
+		require.Error(t, err, "%s passes without the lines that it is about\n%s", name, output)
+		require.Contains(t, string(output), "FAILED", name)
+	}
+}
