@@ -239,3 +239,56 @@ func BenchmarkPlay(b *testing.B) {
 		})
 	}
 }
+
+// A form in another language: its own decimal sign, its own texts and plurals.
+func TestAnotherLanguage(t *testing.T) {
+	files := fstest.MapFS{
+		"a.form.yaml": {Data: []byte(`form: liegeplatz
+title: Liegeplatz
+lang: de
+schema: {properties: {name: {type: string}, laenge: {type: number, maximum: 24.5, multipleOf: 0.1}, tiefgang: {type: number}}, required: [name, laenge]}
+fields:
+  name: {label: Schiffsname}
+  laenge: {label: Länge, unit: m}
+  tiefgang: {label: Tiefgang, rules: [{lessThan: laenge}], say: {badInput: "{label} ist keine Zahl."}}
+prefill: {url: /x}
+accepted: {say: Angekommen.}
+texts:
+  value-missing: "{label} fehlt."
+  range-overflow: "{label}: höchstens {limit}."
+  less-than: "{label} muss unter {other} liegen."
+  blocked-invalid: Nicht gesendet, eine Angabe fehlt noch. | Nicht gesendet, {n} Angaben stimmen nicht.
+`)},
+		"a.scenario.yaml": {Data: []byte(`scenario: Auf Deutsch
+form: a.form.yaml
+backend:
+  prefill: [{after: 10ms, status: 200, body: {tiefgang: 1.25}}]
+  submit: [{after: 100ms, status: 200}]
+timeline:
+  - {at: 1s, edit: {laenge: "24,6"}}
+  - {at: 1s, expect: {values: {laenge: 24.6}, issues: {laenge: [rangeOverflow]}}}
+  - {at: 2s, submit: true}
+  - {at: 2s, expect: {said: "Nicht gesendet, 2 Angaben stimmen nicht."}}
+  - {at: 3s, edit: {name: Reiher}}
+  - {at: 3s, submit: true}
+  - {at: 3s, expect: {said: "Nicht gesendet, eine Angabe fehlt noch."}}
+  - {at: 4s, edit: {laenge: "9.4"}}
+  - {at: 4s, expect: {issues: {laenge: [badInput]}}}
+  - {at: 5s, edit: {laenge: "9,40"}}
+  - {at: 6s, submit: true}
+  - {at: 7s, expect: {submission: accepted, said: Angekommen., sentValues: {laenge: 9.4, tiefgang: 1.25}}}
+`)},
+	}
+	s, err := NewReader(files).File("a.scenario.yaml")
+	require.NoError(t, err)
+	result, steps := Record(s)
+	require.Empty(t, result.Failures)
+	shown := ""
+	for _, step := range steps {
+		for _, issue := range step.Issues {
+			shown += issue.Text + "\n"
+		}
+	}
+	require.Contains(t, shown, "Länge: höchstens 24,5 m.")
+	require.Contains(t, shown, "Schiffsname fehlt.")
+}
