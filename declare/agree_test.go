@@ -61,8 +61,10 @@ func randomSchema(t *rapid.T) object {
 	}
 	if flip("if") {
 		on := rapid.SampledFrom([]object{
-			{"properties": object{"power": object{"const": true}}}, {"properties": object{"power": object{"const": false}}, "required": []any{"power"}},
-			{"properties": object{"text": object{"enum": []any{"heron", "abc"}}}, "required": []any{"text"}}, {"properties": object{"text": object{"const": "heron"}}},
+			{"properties": object{"power": object{"const": true}}},
+			{"properties": object{"power": object{"const": false}}, "required": []any{"power"}},
+			{"properties": object{"text": object{"enum": []any{"heron", "abc"}}}, "required": []any{"text"}},
+			{"properties": object{"text": object{"const": "heron"}}},
 			{"required": []any{"text", "number"}},
 		}).Draw(t, "condition")
 		schema["if"] = on

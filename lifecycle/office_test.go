@@ -239,8 +239,10 @@ func TestWhatIsToldIsWhatHappened(t *testing.T) {
 		d := lifecycle.Declaration{
 			Name: "post", Buttons: []string{"send", "save"},
 			Fields: []lifecycle.Field{{Path: "a"}, {Path: "b", Constraints: []lifecycle.Constraint{{Op: lifecycle.OpMaxLength, Value: lifecycle.Number(12, 0)}}}, {Path: "c"}},
-			Submit: lifecycle.SubmitPolicy{Method: "POST", Timeout: time.Second, Edit: flip("edit while sending"), ResendTimes: rapid.IntRange(0, 2).Draw(t, "times"),
-				ResendWait: time.Second, ResendLongest: time.Minute},
+			Submit: lifecycle.SubmitPolicy{
+				Method: "POST", Timeout: time.Second, Edit: flip("edit while sending"), ResendTimes: rapid.IntRange(0, 2).Draw(t, "times"),
+				ResendWait: time.Second, ResendLongest: time.Minute,
+			},
 			Accepted: lifecycle.AcceptedPolicy{Then: rapid.SampledFrom([]lifecycle.Then{lifecycle.ThenKeep, lifecycle.ThenClear, lifecycle.ThenAdopt}).Draw(t, "then")},
 		}
 		if flip("replaces") {

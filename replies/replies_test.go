@@ -36,13 +36,26 @@ func TestStatusAndHeadersDecideTheKind(t *testing.T) {
 		header map[string]string
 		want   lifecycle.ReplyKind
 	}{
-		{200, nil, lifecycle.ReplyAccepted}, {204, nil, lifecycle.ReplyAccepted}, {303, nil, lifecycle.ReplyAccepted},
-		{400, nil, lifecycle.ReplyRefused}, {404, nil, lifecycle.ReplyRefused}, {409, nil, lifecycle.ReplyRefused},
-		{413, nil, lifecycle.ReplyRefused}, {422, nil, lifecycle.ReplyRefused}, {418, nil, lifecycle.ReplyRefused},
-		{401, nil, lifecycle.ReplyDenied}, {403, nil, lifecycle.ReplyDenied}, {412, nil, lifecycle.ReplyOutdated},
-		{409, retry, lifecycle.ReplyUnderway}, {425, nil, lifecycle.ReplyUnderway},
-		{429, nil, lifecycle.ReplyUnavailable}, {503, nil, lifecycle.ReplyUnavailable},
-		{408, nil, lifecycle.ReplyUnknown}, {500, nil, lifecycle.ReplyUnknown}, {502, nil, lifecycle.ReplyUnknown}, {504, retry, lifecycle.ReplyUnknown},
+		{200, nil, lifecycle.ReplyAccepted},
+		{204, nil, lifecycle.ReplyAccepted},
+		{303, nil, lifecycle.ReplyAccepted},
+		{400, nil, lifecycle.ReplyRefused},
+		{404, nil, lifecycle.ReplyRefused},
+		{409, nil, lifecycle.ReplyRefused},
+		{413, nil, lifecycle.ReplyRefused},
+		{422, nil, lifecycle.ReplyRefused},
+		{418, nil, lifecycle.ReplyRefused},
+		{401, nil, lifecycle.ReplyDenied},
+		{403, nil, lifecycle.ReplyDenied},
+		{412, nil, lifecycle.ReplyOutdated},
+		{409, retry, lifecycle.ReplyUnderway},
+		{425, nil, lifecycle.ReplyUnderway},
+		{429, nil, lifecycle.ReplyUnavailable},
+		{503, nil, lifecycle.ReplyUnavailable},
+		{408, nil, lifecycle.ReplyUnknown},
+		{500, nil, lifecycle.ReplyUnknown},
+		{502, nil, lifecycle.ReplyUnknown},
+		{504, retry, lifecycle.ReplyUnknown},
 		{302, nil, lifecycle.ReplyUnknown},
 	} {
 		require.Equal(t, c.want, replies.Response{Status: c.status, Header: c.header}.Kind(), c.status)
@@ -71,14 +84,20 @@ func TestEveryEntryIsPlaced(t *testing.T) {
 		body string
 		want string // path code text, one a line
 	}{
-		"problem details": {mooring, `{"type":"about:blank","title":"Invalid","errors":[{"pointer":"#/vessel/name","detail":"Taken."},{"pointer":"/arrival","detail":"Closed."}]}`,
-			"vessel/name||Taken.\narrival||Closed."},
-		"JSON:API": {mooring, `{"errors":[{"source":{"pointer":"/vessel/length"},"code":"tooLong","title":"Too long"},{"source":{"parameter":"berth"},"detail":"Gone."}]}`,
-			"vessel/length|tooLong|Too long\nberth||Gone."},
+		"problem details": {
+			mooring, `{"type":"about:blank","title":"Invalid","errors":[{"pointer":"#/vessel/name","detail":"Taken."},{"pointer":"/arrival","detail":"Closed."}]}`,
+			"vessel/name||Taken.\narrival||Closed.",
+		},
+		"JSON:API": {
+			mooring, `{"errors":[{"source":{"pointer":"/vessel/length"},"code":"tooLong","title":"Too long"},{"source":{"parameter":"berth"},"detail":"Gone."}]}`,
+			"vessel/length|tooLong|Too long\nberth||Gone.",
+		},
 		"by name":        {mooring, `{"errors":{"arrival":"Closed.","vessel.name":["Taken.","Too short."]}}`, "arrival||Closed.\nvessel/name||Taken.\nvessel/name||Too short."},
 		"by name nested": {mooring, `{"errors":{"vessel":{"name":["Taken."]}}}`, "vessel/name||Taken."},
-		"list of fields": {mooring, `{"errors":[{"field":"vessel.name","message":"Taken."},{"name":"berth","detail":"Gone.","code":"gone"},{"path":"email","message":"No."}]}`,
-			"vessel/name||Taken.\nberth|gone|Gone.\nemail||No."},
+		"list of fields": {
+			mooring, `{"errors":[{"field":"vessel.name","message":"Taken."},{"name":"berth","detail":"Gone.","code":"gone"},{"path":"email","message":"No."}]}`,
+			"vessel/name||Taken.\nberth|gone|Gone.\nemail||No.",
+		},
 		"path as a list": {pilot, `{"errors":[{"path":["crew",0,"name"],"message":"Who?"}]}`, "crew/0/name||Who?"},
 		"server names":   {mooring, `{"errors":[{"pointer":"/data/vesselName","detail":"Taken."}]}`, "vessel/name||Taken."},
 		"rows":           {pilot, `{"errors":{"crew[1].licence":"Unknown.","crew.0.name":"Who?","crew/2":"One too many.","crew":"Nobody?"}}`, "crew||Nobody?\ncrew/0/name||Who?\ncrew/2||One too many.\ncrew/1/licence||Unknown."},
@@ -119,8 +138,10 @@ func TestAcceptedRepliesSayWhereToGoAndWhatChanged(t *testing.T) {
 
 func TestLoadsAndChecks(t *testing.T) {
 	pilot := form(t, "pilot.form.yaml")
-	values, version, why := replies.Load(pilot, replies.Response{Status: 200, Header: map[string]string{"etag": "7"},
-		Body: body(t, `{"slot":"09:30","night":false,"crew":[{"name":"Ada"},{"licence":5}],"notes":{"a":1}}`)})
+	values, version, why := replies.Load(pilot, replies.Response{
+		Status: 200, Header: map[string]string{"etag": "7"},
+		Body: body(t, `{"slot":"09:30","night":false,"crew":[{"name":"Ada"},{"licence":5}],"notes":{"a":1}}`),
+	})
 	require.Empty(t, why)
 	require.Equal(t, "7", version)
 	got := map[string]string{}

@@ -47,8 +47,16 @@ func changes(text string) []string {
 		}
 		replace(k, "")
 		for _, swap := range [][2]string{
-			{"at:", "att:"}, {"status: 2", "status: 9"}, {"after: ", "after: -"}, {"expect: {", "expect: {pending: 1, "}, {"submit: true", "submit: [1]"},
-			{"edit: {", "edit: {}, edits: {"}, {"never: true", "never: maybe"}, {"ms", "msec"}, {"reset: true", "reset: false"}, {", shown: {}", ", shown: []"},
+			{"at:", "att:"},
+			{"status: 2", "status: 9"},
+			{"after: ", "after: -"},
+			{"expect: {", "expect: {pending: 1, "},
+			{"submit: true", "submit: [1]"},
+			{"edit: {", "edit: {}, edits: {"},
+			{"never: true", "never: maybe"},
+			{"ms", "msec"},
+			{"reset: true", "reset: false"},
+			{", shown: {}", ", shown: []"},
 		} {
 			if strings.Contains(line, swap[0]) {
 				replace(k, strings.Replace(line, swap[0], swap[1], 1))

@@ -112,7 +112,9 @@ func randomCondition(t *rapid.T, d *lifecycle.Declaration, first int) []lifecycl
 	}
 	on := rapid.SampledFrom(usable).Draw(t, "depends on")
 	l := rapid.SampledFrom([]lifecycle.Literal{
-		{Field: on, Present: true}, {Field: on, Present: true, Negate: true}, {Field: on, OrAbsent: true},
+		{Field: on, Present: true},
+		{Field: on, Present: true, Negate: true},
+		{Field: on, OrAbsent: true},
 		{Field: on, Values: []lifecycle.Value{lifecycle.True(), lifecycle.Text("Egret"), lifecycle.Text("water")}},
 	}).Draw(t, "literal")
 	return []lifecycle.Condition{{{l}}}
