@@ -23,7 +23,7 @@ type permit struct {
 	Policy   string     `json:"policy" form:"private"`
 	Terms    bool       `json:"terms" form:"ticked; required"`
 	Crew     []crewman  `json:"crew" form:"maxItems=2"`
-	internal int
+	_        int // no member of a body
 }
 
 type crewman struct {
