@@ -16,14 +16,14 @@ type permit struct {
 		Name   string  `json:"name" label:"Vessel name" form:"required; maxLength=8"`
 		Length float64 `json:"length" label:"Length overall" form:"exclusiveMinimum=0; maximum=24"`
 	} `json:"vessel" form:"required"`
-	Arrival  *time.Time `json:"arrival,omitempty" form:"format=date"`
-	Nights   uint8      `json:"nights" form:"maximum=30"`
-	Channel  string     `json:"channel" form:"enum=radio|phone"`
-	Extras   []string   `json:"extras" form:"enum=water|fuel"`
-	Policy   string     `json:"policy" form:"private"`
-	Terms    bool       `json:"terms" form:"ticked; required"`
-	Crew     []crewman  `json:"crew" form:"maxItems=2"`
-	_        int // no member of a body
+	Arrival *time.Time `json:"arrival,omitempty" form:"format=date"`
+	Nights  uint8      `json:"nights" form:"maximum=30"`
+	Channel string     `json:"channel" form:"enum=radio|phone"`
+	Extras  []string   `json:"extras" form:"enum=water|fuel"`
+	Policy  string     `json:"policy" form:"private"`
+	Terms   bool       `json:"terms" form:"ticked; required"`
+	Crew    []crewman  `json:"crew" form:"maxItems=2"`
+	_       int        // no member of a body
 }
 
 type crewman struct {
