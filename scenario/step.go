@@ -150,7 +150,10 @@ func (r *recorder) after(event lifecycle.Event, answer *Answer, effects []lifecy
 	case err != nil:
 		step.Outcome, step.Reason = "unknown", err.Error()
 	case ignored:
-		step.Outcome, step.Reason = "ignored", "a submit is under way or has just been accepted"
+		step.Outcome, step.Reason = "ignored", "the answers have just been accepted"
+		if r.play.session.Activity() != lifecycle.ActivityIdle {
+			step.Reason = "a submit is under way"
+		}
 	}
 	r.effects(step, effects)
 	r.compare(step, r.look())

@@ -45,7 +45,7 @@ func WriteSteps(w io.Writer, steps []Step, style Style) {
 		at = max(at, len(clock(steps[k].At)))
 		what = max(what, utf8.RuneCountInString(happened(&steps[k])))
 	}
-	what = min(what, max(24, (width-at-who)/2-4))
+	what = min(what, 46, max(24, (width-at-who)/2-4))
 	rest := max(24, width-at-who-what-6)
 	limits := [...]int{at, who, what, rest}
 	row := func(paint func(string) string, columns ...string) {

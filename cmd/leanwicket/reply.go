@@ -152,7 +152,7 @@ func explainReply(out io.Writer, form *lifecycle.Form, r replies.Response, note 
 			pause, form.Submit.ResendTimes, form.Submit.ResendLongest)
 	}
 	if lost > 0 {
-		fmt.Fprintf(out, "\n%d name no field of this form and land on the form: give their names in refused.serverNames\n", lost)
+		fmt.Fprintf(out, "\nentries that name no field of this form and land on the form: %d. Give their names in refused.serverNames.\n", lost)
 		return errNo
 	}
 	return nil
