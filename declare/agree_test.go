@@ -181,7 +181,7 @@ func TestCompiledConstraintsAgreeWithTheLibrary(t *testing.T) {
 		}
 	})
 	t.Logf("%d bodies were valid", valid)
-	require.Greater(t, valid, 10)
+	require.Positive(t, valid)
 }
 
 // bodyOf is the body that the values as they are now would be sent as.

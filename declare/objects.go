@@ -58,88 +58,28 @@ func (s *schemaReader) object(schema *jsonschema.Schema, path string, own need, 
 	}
 	s.walking[schema.Location] = true
 	defer delete(s.walking, schema.Location)
-	where := "an object"
+	at, file := s.node(schema)
 	if t := s.typeOf(parts); t != "" && t != "object" {
-		at, file := s.node(schema)
 		s.wrong(at, file, "the type "+t, "object: a form is an object")
 		return
 	}
-	required := map[string][]need{}
-	add := func(name string, n need) { required[name] = append(required[name], n) }
 	before := len(s.fields)
-	var later []conditional
-	properties := map[string]bool{}
-	var order []conditional
+	o := objectReader{schemaReader: s, path: path, required: map[string][]need{}}
 	for _, part := range parts {
-		s.keywords(part, where, objectKeywords...)
-		for _, name := range part.Required {
-			add(name, need{always: true})
-		}
-		for _, name := range s.names(part) {
-			if properties[name] {
-				s.twice(part, name)
-				continue
-			}
-			properties[name] = true
-			if name == "" || name == "*" {
-				at, file := s.node(part.Properties[name])
-				s.wrong(at, file, "a property with the name "+strconv.Quote(name), "a name that a control can have")
-				continue
-			}
-			order = append(order, conditional{part.Properties[name], name, nil})
-		}
-		for of, names := range sorted(part.DependentRequired) {
-			for _, name := range names {
-				at, _ := s.node(part)
-				add(name, need{when: []condition{{{literal{path: join(path, of), present: true, at: at}}}}})
-			}
-		}
+		o.properties(part)
 	}
 	for _, part := range parts {
-		if part.If == nil {
-			continue
-		}
-		holds, ok := s.ifCondition(part.If, path)
-		if !ok {
-			continue
-		}
-		for _, branch := range []struct {
-			schema *jsonschema.Schema
-			when   []condition
-		}{{part.Then, []condition{holds}}, {part.Else, not(holds)}} {
-			if branch.schema == nil {
-				continue
-			}
-			s.keywords(branch.schema, "then or else", "properties", "required", "type")
-			for _, name := range branch.schema.Required {
-				add(name, need{when: branch.when})
-			}
-			for _, name := range s.names(branch.schema) {
-				if properties[name] {
-					if at, file := s.node(branch.schema.Properties[name]); at.Kind == document.Map && len(at.Entries) > 0 {
-						s.wrong(at, file, "a rule for "+name+" that holds only sometimes", "then and else that make a field required, or asked (declared there and nowhere else)")
-					}
-					continue
-				}
-				later = append(later, conditional{branch.schema.Properties[name], name, branch.when})
-			}
+		if part.If != nil {
+			o.branches(part)
 		}
 	}
-	for _, x := range later {
-		at := slices.IndexFunc(order, func(o conditional) bool { return o.name == x.name })
-		if at < 0 {
-			order = append(order, x)
-			continue
-		}
-		order[at].when = append(order[at].when, x.when...) // asked in either branch
+	o.placeLater()
+	for _, p := range o.order {
+		s.property(p.schema, join(path, p.name), o.required[p.name], own, both(asked, p.when))
 	}
-	for _, p := range order {
-		s.property(p.schema, join(path, p.name), required[p.name], own, both(asked, p.when))
-	}
-	s.closedParts(parts, order)
-	for name := range sorted(required) {
-		if !slices.ContainsFunc(order, func(o conditional) bool { return o.name == name }) {
-			at, file := s.node(schema)
+	s.closedParts(parts, o.order)
+	for name := range sorted(o.required) {
+		if o.find(name) < 0 {
 			if n := at.Get("required"); n != nil {
 				at = n
 			}
@@ -149,9 +89,86 @@ func (s *schemaReader) object(schema *jsonschema.Schema, path string, own need, 
 	s.presence(before, path, own)
 }
 
-func (s *schemaReader) twice(part *jsonschema.Schema, name string) {
-	at, file := s.node(part.Properties[name])
-	s.wrong(at, file, "the property "+name+" described in two places", "one description of each property")
+// objectReader collects the properties of one object from its parts.
+type objectReader struct {
+	*schemaReader
+	path     string
+	required map[string][]need
+	order    []conditional // declared at the object itself
+	later    []conditional // declared in then or else alone
+}
+
+func (o *objectReader) find(name string) int {
+	return slices.IndexFunc(o.order, func(c conditional) bool { return c.name == name })
+}
+
+func (o *objectReader) require(name string, n need) {
+	o.required[name] = append(o.required[name], n)
+}
+
+// properties reads what one part declares in any case.
+func (o *objectReader) properties(part *jsonschema.Schema) {
+	o.keywords(part, "an object", objectKeywords...)
+	for _, name := range part.Required {
+		o.require(name, need{always: true})
+	}
+	for _, name := range o.names(part) {
+		at, file := o.node(part.Properties[name])
+		switch {
+		case o.find(name) >= 0:
+			o.wrong(at, file, "the property "+name+" described in two places", "one description of each property")
+		case name == "" || name == "*":
+			o.wrong(at, file, "a property with the name "+strconv.Quote(name), "a name that a control can have")
+		default:
+			o.order = append(o.order, conditional{part.Properties[name], name, nil})
+		}
+	}
+	at, _ := o.node(part)
+	for of, names := range sorted(part.DependentRequired) {
+		for _, name := range names {
+			o.require(name, need{when: []condition{{{literal{path: join(o.path, of), present: true, at: at}}}}})
+		}
+	}
+}
+
+// branches reads if, then and else: what they make required, and the properties
+// that are asked only there.
+func (o *objectReader) branches(part *jsonschema.Schema) {
+	holds, ok := o.ifCondition(part.If, o.path)
+	if !ok {
+		return
+	}
+	for _, branch := range []conditional{{schema: part.Then, when: []condition{holds}}, {schema: part.Else, when: not(holds)}} {
+		if branch.schema == nil {
+			continue
+		}
+		o.keywords(branch.schema, "then or else", "properties", "required", "type")
+		for _, name := range branch.schema.Required {
+			o.require(name, need{when: branch.when})
+		}
+		for _, name := range o.names(branch.schema) {
+			property := branch.schema.Properties[name]
+			if o.find(name) < 0 {
+				o.later = append(o.later, conditional{property, name, branch.when})
+				continue
+			}
+			if at, file := o.node(property); at.Kind == document.Map && len(at.Entries) > 0 {
+				o.wrong(at, file, "a rule for "+name+" that holds only sometimes", "then and else that make a field required, or asked (declared there and nowhere else)")
+			}
+		}
+	}
+}
+
+// placeLater puts the properties of then and else behind the others; one that
+// stands in several is asked in any of them.
+func (o *objectReader) placeLater() {
+	for _, x := range o.later {
+		if at := o.find(x.name); at >= 0 {
+			o.order[at].when = append(o.order[at].when, x.when...)
+		} else {
+			o.order = append(o.order, x)
+		}
+	}
 }
 
 // property reads one property: an object, rows, or a field.
