@@ -33,30 +33,13 @@ func (p *scenarioReader) expect(entry *Entry, n *document.Node) {
 }
 
 func (p *scenarioReader) expectOne(entry *Entry, e document.Entry) {
-	add := func(at *document.Node, expected string, found func(*play) string) {
-		entry.Expect = append(entry.Expect, expectation{at, expected, found})
-	}
-	word := func(words []string, of func(*lifecycle.Session) string) {
-		want := p.Word(e.Value, words...)
-		add(e.At, e.Key+" "+want, func(play *play) string { return differs(want, of(play.session)) })
-	}
-	count := func(of func(*play) int) {
-		want := p.Int(e.Value, 0)
-		add(e.At, e.Key+" "+itoa(want), func(play *play) string { return differs(itoa(want), itoa(of(play))) })
-	}
-	flag := func(of func(*lifecycle.Session) bool) {
-		want := p.Bool(e.Value)
-		add(e.At, e.Key+" "+strconv.FormatBool(want), func(play *play) string {
-			return differs(strconv.FormatBool(want), strconv.FormatBool(of(play.session)))
-		})
-	}
 	switch e.Key {
 	case "submission":
-		word(words(lifecycle.SubmissionOutdated), func(s *lifecycle.Session) string { return s.Submission().String() })
+		p.expectState(entry, e, words(lifecycle.SubmissionOutdated), func(s *lifecycle.Session) string { return s.Submission().String() })
 	case "prefill":
-		word(words(lifecycle.PrefillFailed), func(s *lifecycle.Session) string { return s.Prefill().String() })
+		p.expectState(entry, e, words(lifecycle.PrefillFailed), func(s *lifecycle.Session) string { return s.Prefill().String() })
 	case "leave":
-		word(words(lifecycle.LeaveGone), func(s *lifecycle.Session) string { return s.Leaving().String() })
+		p.expectState(entry, e, words(lifecycle.LeaveGone), func(s *lifecycle.Session) string { return s.Leaving().String() })
 	case "values", "sentValues":
 		for _, v := range p.Map(e.Value) {
 			p.expectValue(entry, e.Key, v)
@@ -70,55 +53,79 @@ func (p *scenarioReader) expectOne(entry *Entry, e document.Entry) {
 	case "issues", "shown":
 		p.expectIssues(entry, e)
 	case "unsaved":
-		flag((*lifecycle.Session).Unsaved)
+		p.expectFlag(entry, e, (*lifecycle.Session).Unsaved)
 	case "unloadGuard":
-		flag((*lifecycle.Session).UnloadGuard)
+		p.expectFlag(entry, e, (*lifecycle.Session).UnloadGuard)
 	case "holds":
-		want := []string{}
-		for _, item := range p.List(e.Value) {
-			want = append(want, p.Word(item, lifecycle.HoldWords()...))
-		}
-		add(e.At, "holds "+bracket(want), func(play *play) string {
-			found := play.session.Holds("").Words()
-			if sameSet(want, found) {
-				return ""
-			}
-			return "holds " + bracket(found)
-		})
+		p.expectHolds(entry, e)
 	case "sendCount":
-		count(func(play *play) int { return play.sends })
+		p.expectCount(entry, e, func(play *play) int { return play.sends })
 	case "loadCount":
-		count(func(play *play) int { return play.loads })
+		p.expectCount(entry, e, func(play *play) int { return play.loads })
 	case "keyCount":
-		count(func(play *play) int { return len(play.keys) })
+		p.expectCount(entry, e, func(play *play) int { return len(play.keys) })
 	case "ignored":
-		count(func(play *play) int { return play.session.Ignored() })
+		p.expectCount(entry, e, func(play *play) int { return play.session.Ignored() })
 	case "said":
-		want := p.Text(e.Value)
-		add(e.At, "said "+strconv.Quote(want), func(play *play) string {
-			message, _, notices := play.session.Notice()
-			text := play.session.Form().Text(message)
-			switch {
-			case notices == 0:
-				return "said nothing"
-			case strings.Contains(text, want):
-				return ""
-			default:
-				return "said " + strconv.Quote(text)
-			}
-		})
+		p.expectSaid(entry, e)
 	case "focus":
 		want := p.Text(e.Value)
 		if want != "" {
 			p.path(want, e.Value)
 		}
-		add(e.At, "focus "+quoted(want), func(play *play) string { return differs(quoted(want), play.focus) })
+		expectText(entry, e, quoted(want), func(play *play) string { return play.focus })
 	case "destination":
-		want := p.Text(e.Value)
-		add(e.At, "destination "+want, func(play *play) string { return differs(want, play.destination) })
+		expectText(entry, e, p.Text(e.Value), func(play *play) string { return play.destination })
 	case "asking":
 		p.expectAsking(entry, e)
 	}
+}
+
+// expectText expects what a key reads to be one text.
+func expectText(entry *Entry, e document.Entry, want string, of func(*play) string) {
+	entry.Expect = append(entry.Expect, expectation{e.At, e.Key + " " + want, func(play *play) string { return differs(want, of(play)) }})
+}
+
+func (p *scenarioReader) expectState(entry *Entry, e document.Entry, words []string, of func(*lifecycle.Session) string) {
+	expectText(entry, e, p.Word(e.Value, words...), func(play *play) string { return of(play.session) })
+}
+
+func (p *scenarioReader) expectCount(entry *Entry, e document.Entry, of func(*play) int) {
+	expectText(entry, e, itoa(p.Int(e.Value, 0)), func(play *play) string { return itoa(of(play)) })
+}
+
+func (p *scenarioReader) expectFlag(entry *Entry, e document.Entry, of func(*lifecycle.Session) bool) {
+	expectText(entry, e, strconv.FormatBool(p.Bool(e.Value)), func(play *play) string { return strconv.FormatBool(of(play.session)) })
+}
+
+func (p *scenarioReader) expectHolds(entry *Entry, e document.Entry) {
+	want := []string{}
+	for _, item := range p.List(e.Value) {
+		want = append(want, p.Word(item, lifecycle.HoldWords()...))
+	}
+	entry.Expect = append(entry.Expect, expectation{e.At, "holds " + bracket(want), func(play *play) string {
+		found := play.session.Holds("").Words()
+		if sameSet(want, found) {
+			return ""
+		}
+		return "holds " + bracket(found)
+	}})
+}
+
+func (p *scenarioReader) expectSaid(entry *Entry, e document.Entry) {
+	want := p.Text(e.Value)
+	entry.Expect = append(entry.Expect, expectation{e.At, "said " + strconv.Quote(want), func(play *play) string {
+		message, _, notices := play.session.Notice()
+		text := play.session.Form().Text(message)
+		switch {
+		case notices == 0:
+			return "said nothing"
+		case strings.Contains(text, want):
+			return ""
+		default:
+			return "said " + strconv.Quote(text)
+		}
+	}})
 }
 
 func quoted(path string) string {
@@ -164,13 +171,12 @@ func (p *scenarioReader) expectAsking(entry *Entry, e document.Entry) {
 	if e.Value.Kind != document.Bool || e.Value.Text != "false" {
 		want = p.Word(e.Value, "unsaved", "sending", "unsettled", "false")
 	}
-	entry.Expect = append(entry.Expect, expectation{e.At, "asking " + want, func(play *play) string {
-		found := "false"
+	expectText(entry, e, want, func(play *play) string {
 		if reason, _ := play.session.Asking(); play.session.Leaving() == lifecycle.LeaveAsking {
-			found = reason.String()
+			return reason.String()
 		}
-		return differs(want, found)
-	}})
+		return "false"
+	})
 }
 
 // expectPaths expects a mark at exactly the listed paths.
