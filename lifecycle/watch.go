@@ -1,6 +1,9 @@
 package lifecycle
 
-import "strconv"
+import (
+	"maps"
+	"strconv"
+)
 
 // Watch checks the guarantees of one session, step by step. It knows the
 // session only by what everybody can read of it, and what it has seen go in and
@@ -33,6 +36,7 @@ type Watch struct {
 	key      Key
 	content  string // button and values of the newest attempt
 	button   string
+	values   []Answer // as the newest attempt began with them
 	keys     map[Key]string
 	accepted bool          // the newest attempt was
 	sent     map[int]Value // its values, by field
@@ -353,4 +357,45 @@ func contentOf(f *Form, e Effect) string {
 		}
 	}
 	return text
+}
+
+// CopyFrom makes w the same watch as v, of a session that is a copy of v's.
+func (w *Watch) CopyFrom(v *Watch, s *Session) {
+	own := *w
+	*w = *v
+	w.session = s
+	w.before = own.before[:0]
+	w.kept = append(own.kept[:0], v.kept...)
+	w.exact, w.scratch, w.breaches = own.exact[:0], own.scratch[:0], own.breaches[:0]
+	w.values = append(own.values[:0], v.values...)
+	w.checks = copyMap(own.checks, v.checks)
+	w.timers = copyMap(own.timers, v.timers)
+	w.tries = copyMap(own.tries, v.tries)
+	w.keys = copyMap(own.keys, v.keys)
+	w.sent = copyMap(own.sent, v.sent)
+}
+
+func copyMap[K comparable, V any](to, from map[K]V) map[K]V {
+	if to == nil {
+		to = make(map[K]V, len(from))
+	}
+	clear(to)
+	maps.Copy(to, from)
+	return to
+}
+
+// AppendCanonical appends what the watch remembers and the session does not
+// show: it makes a difference to what will be a breach.
+func (w *Watch) AppendCanonical(to []byte) []byte {
+	late := 0
+	for range w.tries {
+		late++
+	}
+	set := byte(0)
+	for k, on := range [...]bool{w.inFlight != 0, w.settled, w.adopted, w.accepted, w.resetAt, w.missing, w.paused} {
+		if on {
+			set |= 1 << k
+		}
+	}
+	return append(to, set, byte(late))
 }

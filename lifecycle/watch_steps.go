@@ -1,6 +1,9 @@
 package lifecycle
 
-import "strconv"
+import (
+	"slices"
+	"strconv"
+)
 
 // checkSends: one-at-a-time, no-invalid-send, same-key-same-values.
 func (w *Watch) checkSends(e Event, effects []Effect, now facts) {
@@ -55,13 +58,13 @@ func (w *Watch) checkNewAttempt(f Effect, now facts) {
 		{"checking", now.checking > 0},
 		{"loading or prefill-missing", w.missing},
 		{"unchanged", form.Submit.HoldUnchanged && now.dirty == 0},
-		{"received", w.accepted && form.Submit.Creates() && !w.resetAt && f.Button == w.button && w.sameAsSent() && form.Accepted.Then != ThenAdopt},
+		{"received", w.accepted && form.Submit.Creates() && !w.resetAt && f.Button == w.button && slices.Equal(presentOf(nil, f.Values), w.values) && form.Accepted.Then != ThenAdopt},
 	} {
 		if hold.on {
 			w.broken(NoInvalidSend, "", "an attempt was begun while the hold "+hold.word+" stood")
 		}
 	}
-	w.button = f.Button
+	w.button, w.values = f.Button, presentOf(w.values[:0], f.Values)
 	w.attempt, w.settled, w.accepted, w.adopted = f.Attempt, false, false, false
 	w.tries = map[int32]bool{}
 	clear(w.sent)
@@ -70,16 +73,14 @@ func (w *Watch) checkNewAttempt(f Effect, now facts) {
 	}
 }
 
-// sameAsSent reports whether every field has the value that it was sent with.
-func (w *Watch) sameAsSent() bool {
-	fields := 0
-	for x := range w.session.Fields() {
-		if sent, known := w.sent[x.ID()]; !known || sent != x.Value() {
-			return false
+// presentOf appends the answers of a body that are there.
+func presentOf(to, values []Answer) []Answer {
+	for _, a := range values {
+		if !a.Value.Absent() {
+			to = append(to, Answer{Place: a.Place, Value: a.Value})
 		}
-		fields++
 	}
-	return fields == len(w.sent)
+	return to
 }
 
 // checkEdits: edits-survive.
