@@ -69,6 +69,32 @@ func (r *Reader) read(name string, data []byte) (*Scenario, error) {
 		return nil, err
 	}
 	p := &scenarioReader{Report: document.NewReport(name), s: &Scenario{File: name}}
+	n := root.Get("form")
+	if n == nil {
+		p.keys(root)
+		return nil, p.Err()
+	}
+	file := p.Text(n)
+	if !path.IsAbs(file) && !filepath.IsAbs(file) {
+		file = path.Join(path.Dir(name), file)
+	}
+	source, err := r.form(file)
+	if err != nil {
+		p.keys(root)
+		if _, ours := err.(document.Problems); ours {
+			p.Join(err)
+		} else {
+			p.Wrong(n, "a form file that cannot be read ("+err.Error()+")", "a form file beside this one")
+		}
+		return nil, p.Err()
+	}
+	p.s.Source = source
+	p.body(root)
+	return p.s, p.Err()
+}
+
+// keys reads what stands at the top of the file.
+func (p *scenarioReader) keys(root *document.Node) {
 	p.Map(root, "scenario", "form", "backend", "kept", "timeline")
 	for _, key := range []string{"scenario", "form", "timeline"} {
 		if root.Kind == document.Map && root.Get(key) == nil {
@@ -81,28 +107,14 @@ func (r *Reader) read(name string, data []byte) (*Scenario, error) {
 	if n := root.Get("scenario"); n != nil {
 		p.s.Name = p.Text(n)
 	}
-	n := root.Get("form")
-	if n == nil {
-		return nil, p.Err()
-	}
-	file := p.Text(n)
-	if !path.IsAbs(file) && !filepath.IsAbs(file) {
-		file = path.Join(path.Dir(name), file)
-	}
-	source, err := r.form(file)
-	if err != nil {
-		if _, ours := err.(document.Problems); ours {
-			p.Join(err)
-		} else {
-			p.Wrong(n, "a form file that cannot be read ("+err.Error()+")", "a form file beside this one")
-		}
-		return nil, p.Err()
-	}
-	p.s.Source = source
+}
+
+// body reads all that is said of the session.
+func (p *scenarioReader) body(root *document.Node) {
+	p.keys(root)
 	p.backend(root.Get("backend"))
 	p.kept(root.Get("kept"))
 	p.timeline(root.Get("timeline"))
-	return p.s, p.Err()
 }
 
 type scenarioReader struct {
@@ -364,4 +376,16 @@ func plural(n int, what string) string {
 		first, rest, _ := strings.Cut(what, " ")
 		return strings.TrimSpace(itoa(n) + " " + first + "s " + rest)
 	}
+}
+
+// With reads a scenario from memory, for a form that has been read already,
+// whatever file it names.
+func With(source *declare.Source, name string, data []byte) (*Scenario, error) {
+	root, err := document.Read(name, data)
+	if err != nil {
+		return nil, err
+	}
+	p := &scenarioReader{Report: document.NewReport(name), s: &Scenario{File: name, Source: source}}
+	p.body(root)
+	return p.s, p.Err()
 }

@@ -58,33 +58,74 @@ func TestScenariosHaveTeeth(t *testing.T) {
 		t.Skip("builds the command once for each scenario")
 	}
 	dir := t.TempDir()
-	core, err := filepath.Abs(filepath.Join("..", "..", "lifecycle"))
-	require.NoError(t, err)
 	require.NoError(t, writeDemo(&strings.Builder{}, dir))
 	for k, name := range harbour.Scenarios() {
 		changes := teeth[name[:2]]
 		require.NotEmpty(t, changes, "%s: what is it about?", name)
-		replaced := map[string]string{}
-		for _, change := range changes {
-			path := filepath.Join(core, change[0])
-			source, err := os.ReadFile(path)
-			require.NoError(t, err)
-			require.Equal(t, 1, strings.Count(string(source), change[1]), "%s: the lines are not (only) in %s:\n%s", name, change[0], change[1])
-			replaced[path] = filepath.Join(dir, name+change[0])
-			require.NoError(t, os.WriteFile(replaced[path], []byte(strings.Replace(string(source), change[1], change[2], 1)), 0o644))
-		}
+		overlay := mutate(t, dir, name, changes)
 		if os.Getenv("LONG") == "" && k%8 != 0 {
 			continue
 		}
-		overlay, err := json.Marshal(map[string]any{"Replace": replaced})
-		require.NoError(t, err)
-		require.NoError(t, os.WriteFile(filepath.Join(dir, "overlay.json"), overlay, 0o644))
-		program := filepath.Join(dir, "mutant")
-		build := exec.Command("go", "build", "-overlay", filepath.Join(dir, "overlay.json"), "-o", program, ".")
-		output, err := build.CombinedOutput()
-		require.NoError(t, err, "%s: %s", name, output)
-		output, err = exec.Command(program, "play", "--quiet", filepath.Join(dir, name)).CombinedOutput()
+		program := build(t, dir, overlay)
+		output, err := exec.Command(program, "play", "--quiet", filepath.Join(dir, name)).CombinedOutput()
 		require.Error(t, err, "%s passes without the lines that it is about\n%s", name, output)
 		require.Contains(t, string(output), "FAILED", name)
+	}
+}
+
+// mutate writes changed copies of the core's files, and the overlay with which
+// the go command builds them in their place.
+func mutate(t *testing.T, dir, name string, changes [][3]string) (overlay string) {
+	core, err := filepath.Abs(filepath.Join("..", "..", "lifecycle"))
+	require.NoError(t, err)
+	replaced := map[string]string{}
+	for _, change := range changes {
+		path := filepath.Join(core, change[0])
+		source, err := os.ReadFile(path)
+		require.NoError(t, err)
+		require.Equal(t, 1, strings.Count(string(source), change[1]), "%s: the lines are not (only) in %s:\n%s", name, change[0], change[1])
+		replaced[path] = filepath.Join(dir, name+change[0])
+		require.NoError(t, os.WriteFile(replaced[path], []byte(strings.Replace(string(source), change[1], change[2], 1)), 0o644))
+	}
+	text, err := json.Marshal(map[string]any{"Replace": replaced})
+	require.NoError(t, err)
+	overlay = filepath.Join(dir, "overlay.json")
+	require.NoError(t, os.WriteFile(overlay, text, 0o644))
+	return overlay
+}
+
+func build(t *testing.T, dir, overlay string) (program string) {
+	program = filepath.Join(dir, "mutant")
+	output, err := exec.Command("go", "build", "-overlay", overlay, "-o", program, ".").CombinedOutput()
+	require.NoError(t, err, string(output))
+	return program
+}
+
+// A changed core is found by verify, and the session that it gives, played with
+// the same changed core, breaks the same guarantee.
+func TestVerifyFindsWhatIsBroken(t *testing.T) {
+	if testing.Short() {
+		t.Skip("builds the command once for each change")
+	}
+	for _, c := range []struct{ number, guarantee string }{
+		{"09", "ask-before-loss"}, {"10", "no-needless-ask"}, {"07", "same-key-same-values"}, {"33", "waiting-ends"}, {"05", ""}, {"06", ""},
+	} {
+		if os.Getenv("LONG") == "" && c.number != "07" {
+			continue
+		}
+		dir := t.TempDir()
+		require.NoError(t, writeDemo(&strings.Builder{}, dir))
+		program := build(t, dir, mutate(t, dir, c.number, teeth[c.number]))
+		broken := filepath.Join(dir, "broken")
+		output, err := exec.Command(program, "verify", filepath.Join(dir, "visit.form.yaml"), "--out", broken).CombinedOutput()
+		if c.guarantee == "" { // it does the wrong thing and breaks no guarantee: a scenario finds it
+			require.NoError(t, err, string(output))
+			continue
+		}
+		require.Error(t, err, "%s is not found\n%s", c.number, output)
+		require.Contains(t, string(output), "guarantee "+c.guarantee+" broken")
+		output, err = exec.Command(program, "play", "--quiet", filepath.Join(broken, "visit-"+c.guarantee+".scenario.yaml")).CombinedOutput()
+		require.Error(t, err, string(output))
+		require.Contains(t, string(output), "guarantee "+c.guarantee)
 	}
 }
