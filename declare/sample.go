@@ -2,6 +2,7 @@ package declare
 
 import (
 	"regexp/syntax"
+	"slices"
 	"strings"
 
 	"leanwicket.dev/lifecycle"
@@ -10,12 +11,23 @@ import (
 // Sample finds a text that a field accepts, as typed. It reports false where it
 // finds none: its rules contradict each other, or its pattern is too hard.
 func Sample(form *lifecycle.Form, id lifecycle.FieldID) (string, bool) {
-	for _, raw := range candidates(&form.Fields[id]) {
-		if v := form.Parse(id, raw); !v.Absent() && form.Accepts(id, v) {
-			return form.Format(v), true
-		}
+	if found := Samples(form, id, 1); len(found) > 0 {
+		return found[0], true
 	}
 	return "", false
+}
+
+// Samples finds at most so many texts with different values that a field
+// accepts.
+func Samples(form *lifecycle.Form, id lifecycle.FieldID, most int) []string {
+	var found []string
+	for _, raw := range candidates(&form.Fields[id]) {
+		v := form.Parse(id, raw)
+		if text := form.Format(v); len(found) < most && !v.Absent() && form.Accepts(id, v) && !slices.Contains(found, text) {
+			found = append(found, text)
+		}
+	}
+	return found
 }
 
 func candidates(f *lifecycle.Field) []string {
@@ -24,13 +36,13 @@ func candidates(f *lifecycle.Field) []string {
 	case lifecycle.KindBoolean:
 		return append(list, "true")
 	case lifecycle.KindDate:
-		return append(list, "2031-05-02")
+		return append(list, "2031-05-02", "2031-05-09")
 	case lifecycle.KindTime:
-		return append(list, "09:30")
+		return append(list, "09:30", "10:45")
 	case lifecycle.KindDateTime:
-		return append(list, "2031-05-02T09:30")
+		return append(list, "2031-05-02T09:30", "2031-05-09T10:45")
 	case lifecycle.KindFile:
-		return append(list, "papers.pdf")
+		return append(list, "papers.pdf", "letter.pdf")
 	case lifecycle.KindChoice, lifecycle.KindChoices:
 		all := ""
 		for _, option := range f.Options {

@@ -81,12 +81,13 @@ func choose(form *lifecycle.Form, most int) []lifecycle.FieldID {
 }
 
 // texts are what is typed at a field: an accepted text, a refused one, and
-// nothing.
+// nothing. A form that holds what is unchanged needs a second accepted one.
 func texts(form *lifecycle.Form, id lifecycle.FieldID) []string {
-	raws := []string{""}
-	if good, ok := declare.Sample(form, id); ok {
-		raws = append(raws, good)
+	accepted := 1
+	if form.Submit.HoldUnchanged {
+		accepted = 2
 	}
+	raws := append([]string{""}, declare.Samples(form, id, accepted)...)
 	for _, raw := range []string{"x", strings.Repeat("x", 200), "-1", "1e9", "2000-01-01"} {
 		if v := form.Parse(id, raw); !form.Accepts(id, v) && form.Fields[id].Kind != lifecycle.KindBoolean {
 			return append(raws, raw)

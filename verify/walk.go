@@ -3,6 +3,7 @@ package verify
 import (
 	"fmt"
 	"hash/maphash"
+	"slices"
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/lifecycle"
@@ -99,8 +100,9 @@ func (w *walker) fill(form *lifecycle.Form) {
 		walked[f.path] = true
 		w.result.Edited = append(w.result.Edited, f.path)
 	}
-	for _, e := range edits {
-		if !walked[e.Path] {
+	for k, e := range edits {
+		later := slices.ContainsFunc(edits[k+1:], func(o lifecycle.Event) bool { return o.Kind == lifecycle.EventEdit && o.Path == e.Path })
+		if !walked[e.Path] && !later {
 			w.mover.filled = append(w.mover.filled, e)
 		}
 	}
