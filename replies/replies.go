@@ -1,7 +1,6 @@
 package replies
 
 import (
-	"net/url"
 	"strconv"
 	"strings"
 	"time"
@@ -139,7 +138,7 @@ func destination(form *lifecycle.Form, r Response) string {
 		name, after, closed := strings.Cut(rest, "}")
 		value, found := member(r.Body, name)
 		whole = whole && closed && found
-		out.WriteString(url.PathEscape(value))
+		out.WriteString(segment(value))
 		to = after
 	}
 	switch {
@@ -150,6 +149,22 @@ func destination(form *lifecycle.Form, r Response) string {
 	default:
 		return out.String()
 	}
+}
+
+// segment escapes a text for one segment of a path (RFC 3986, section 3.3): all
+// but the unreserved characters. net/url would bring fmt into the browser.
+func segment(text string) string {
+	var out strings.Builder
+	for i := range len(text) {
+		c := text[i]
+		if c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || strings.IndexByte("-._~", c) >= 0 {
+			out.WriteByte(c)
+			continue
+		}
+		const hex = "0123456789ABCDEF"
+		out.Write([]byte{'%', hex[c>>4], hex[c&15]})
+	}
+	return out.String()
 }
 
 func member(body any, path string) (string, bool) {
