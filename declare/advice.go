@@ -42,6 +42,9 @@ func (r *reader) advise() []document.Problem {
 	if d.Accepted.Then == lifecycle.ThenNavigate && d.Accepted.To == "" {
 		report.Wrong(at("accepted"), "navigate without to: the reply must bring a Location", "to: where to go without one")
 	}
+	if d.Accepted.Then != lifecycle.ThenNavigate && d.Accepted.To != "" {
+		report.Wrong(at("accepted", "to"), "a destination that is not gone to without then: navigate", "then: navigate, or no to")
+	}
 	form := &lifecycle.Form{Declaration: *d}
 	for _, waived := range form.Waives() {
 		report.Wrong(at("leave", "when"), waived.Policy+", which waives "+waived.Guarantee.String()+": "+waived.Price, "when: dirty")

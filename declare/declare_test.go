@@ -48,7 +48,6 @@ func TestMistakesAreToldWithTheirPlace(t *testing.T) {
 		"code":                  {berthSchema, "fields: {name: {say: {tooLongg: x}}}", "the unknown key tooLongg; right would be tooLong"},
 		"message":               {berthSchema, "texts: {acepted: x}", "the unknown key acepted; right would be accepted"},
 		"server name":           {berthSchema, "refused: {serverNames: {/x: nme}}", "right would be name"},
-		"to without navigate":   {berthSchema, "accepted: {to: /x}", "a destination without then: navigate"},
 
 		"keyword":        {"{properties: {a: {type: string, not: {const: x}}}}", "", "2:41: found the keyword not, which a form cannot honour"},
 		"format":         {"{properties: {a: {type: string, format: hostname}}}", "", "the format hostname, which a form cannot honour"},
@@ -157,13 +156,13 @@ func TestTheDemoIsWellDeclared(t *testing.T) {
 }
 
 func TestAdviceTellsWhatIsUnwise(t *testing.T) {
-	source, err := open(berthSchema, "submit: {method: PUT, timeout: 5m}\nshow: input\nleave: {when: never}\naccepted: {then: clear}")
+	source, err := open(berthSchema, "submit: {method: PUT, timeout: 5m}\nshow: input\nleave: {when: never}\naccepted: {then: clear, to: /x}")
 	require.NoError(t, err)
 	texts := ""
 	for _, advice := range source.Advice {
 		texts += advice.Error() + "\n"
 	}
-	for _, want := range []string{"PUT without a prefill", "waits 5m0s", "first letter", "waives ask-before-loss", "clear after PUT", "name without a label"} {
+	for _, want := range []string{"PUT without a prefill", "waits 5m0s", "first letter", "waives ask-before-loss", "clear after PUT", "a destination that is not gone to", "name without a label"} {
 		require.Contains(t, texts, want)
 	}
 }

@@ -146,9 +146,6 @@ func (r *reader) accepted(n *document.Node) {
 			d.Accepted.Lasts = r.bound(e.Value)
 		}
 	}
-	if to := n.Get("to"); to != nil && d.Accepted.Then != lifecycle.ThenNavigate {
-		r.Wrong(to, "a destination without then: navigate", "then: navigate, or no to")
-	}
 }
 
 func (r *reader) leave(n *document.Node) {

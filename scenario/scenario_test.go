@@ -292,3 +292,15 @@ timeline:
 	require.Contains(t, shown, "Länge: höchstens 24,5 m.")
 	require.Contains(t, shown, "Schiffsname fehlt.")
 }
+
+// A form that uses every key of the format, and a scenario on it.
+func TestEveryKeyOfTheFormats(t *testing.T) {
+	s, err := File("testdata/second-click.scenario.yaml")
+	require.NoError(t, err)
+	require.Empty(t, Play(s, Options{}).Failures)
+	require.Equal(t, "berth", s.Form().Fields[4].Path)
+	require.Equal(t, "/berths/{value}", s.Form().Fields[4].Check.URL)
+	f, ok := s.Form().Lookup("insurance")
+	require.True(t, ok)
+	require.True(t, s.Form().Fields[f.Field].Private)
+}
