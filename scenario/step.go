@@ -26,8 +26,7 @@ type Step struct {
 	Prefill     string        `json:"prefill,omitempty"`
 	Submission  string        `json:"submission,omitempty"`
 	Leave       string        `json:"leave,omitempty"`
-	Holds       []string      `json:"holds,omitempty"`
-	NoHolds     bool          `json:"free,omitempty"` // nothing holds the submit any more
+	Holds       []string      `json:"holds,omitzero"` // nil: as before; empty: nothing holds the submit any more
 	UnloadGuard *bool         `json:"unloadGuard,omitempty"`
 	Sent        *Sent         `json:"sent,omitempty"`
 	Asks        string        `json:"asks,omitempty"`
@@ -235,7 +234,7 @@ func (r *recorder) compare(step *Step, now shows) {
 		step.Leave = now.leave
 	}
 	if !slices.Equal(now.holds, was.holds) {
-		step.Holds, step.NoHolds = now.holds, len(now.holds) == 0
+		step.Holds = now.holds
 	}
 }
 

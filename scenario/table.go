@@ -150,9 +150,11 @@ func shown(s *Step) []string {
 	if s.Prefill != "" {
 		add("prefill: " + s.Prefill)
 	}
-	if s.NoHolds {
+	switch {
+	case s.Holds == nil:
+	case len(s.Holds) == 0:
 		add("holds: none, it can be sent")
-	} else if len(s.Holds) > 0 {
+	default:
 		add("holds: " + strings.Join(s.Holds, ", "))
 	}
 	if s.Focus != "" {

@@ -182,6 +182,7 @@ func (r *Report) syntax(err error) {
 		}
 	}
 	found, _, _ = strings.Cut(found, "\n")
+	found = strings.TrimPrefix(found, "found ")
 	r.Wrong(at, found, "well-formed YAML 1.2 or JSON")
 }
 
