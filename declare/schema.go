@@ -228,7 +228,7 @@ func (s *schemaReader) node(schema *jsonschema.Schema) (*document.Node, string) 
 		if fragment == "" {
 			break
 		}
-		key = strings.ReplaceAll(strings.ReplaceAll(key, "~1", "/"), "~0", "~")
+		key = lifecycle.UnescapeToken(key)
 		next := at.Get(key)
 		if next == nil && at.Kind == document.List {
 			var index int
@@ -328,7 +328,7 @@ func (s *schemaReader) names(schema *jsonschema.Schema) []string {
 }
 
 func join(prefix, name string) string {
-	name = strings.ReplaceAll(strings.ReplaceAll(name, "~", "~0"), "/", "~1")
+	name = lifecycle.EscapeToken(name)
 	if prefix == "" {
 		return name
 	}

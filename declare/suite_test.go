@@ -147,7 +147,7 @@ func unlike(data json.RawMessage, form *lifecycle.Form, asField bool) string {
 			return "data that is no object, for a form"
 		}
 		for name := range object {
-			if _, known := form.Lookup(strings.ReplaceAll(strings.ReplaceAll(name, "~", "~0"), "/", "~1")); !known && !isObject(object[name]) {
+			if _, known := form.Lookup(lifecycle.EscapeToken(name)); !known && !isObject(object[name]) {
 				return "members that the form does not have: it never sends them"
 			}
 		}

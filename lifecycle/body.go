@@ -26,7 +26,7 @@ func (f *Form) growTree() {
 				path = rest
 				continue
 			}
-			at = at.child(unescape(name))
+			at = at.child(UnescapeToken(name))
 			if !deeper {
 				break
 			}
@@ -38,7 +38,7 @@ func (f *Form) growTree() {
 		at := &f.tree
 		for name := range strings.SplitSeq(path, "/") {
 			if name != "*" {
-				at = at.child(unescape(name))
+				at = at.child(UnescapeToken(name))
 			}
 		}
 		at.always = true
@@ -55,12 +55,15 @@ func (n *node) child(name string) *node {
 	return &n.children[len(n.children)-1]
 }
 
-// unescape undoes the escapes of a JSON Pointer (RFC 6901, section 4).
-func unescape(name string) string {
-	if !strings.Contains(name, "~") {
-		return name
-	}
-	return strings.ReplaceAll(strings.ReplaceAll(name, "~1", "/"), "~0", "~")
+// EscapeToken writes a name as a token of a path, and UnescapeToken reads it (RFC
+// 6901, section 4).
+func EscapeToken(name string) string {
+	return strings.ReplaceAll(strings.ReplaceAll(name, "~", "~0"), "/", "~1")
+}
+
+// UnescapeToken undoes EscapeToken.
+func UnescapeToken(token string) string {
+	return strings.ReplaceAll(strings.ReplaceAll(token, "~1", "/"), "~0", "~")
 }
 
 // AppendBody writes answers as the JSON body of a submission: a whole document,
@@ -91,7 +94,7 @@ func (w *bodyWriter) object(to []byte, n *node, row int32, always bool) ([]byte,
 		if !first {
 			to = append(to, ',')
 		}
-		to = appendText(to, member.name)
+		to = AppendJSONString(to, member.name)
 		to = append(to, ':')
 		written := false
 		if to, written = w.member(to, member, row); written {
@@ -157,18 +160,18 @@ func (field *Field) appendValue(to []byte, v Value) []byte {
 			if field.Of == KindNumber || field.Of == KindInteger {
 				to = append(to, option...)
 			} else {
-				to = appendText(to, option)
+				to = AppendJSONString(to, option)
 			}
 		}
 		return append(to, ']')
 	default:
-		return appendText(to, v.String())
+		return AppendJSONString(to, v.String())
 	}
 }
 
-// appendText writes a JSON string (RFC 8259, section 7); what is not UTF-8
+// AppendJSONString writes a JSON string (RFC 8259, section 7); what is not UTF-8
 // becomes U+FFFD.
-func appendText(to []byte, s string) []byte {
+func AppendJSONString(to []byte, s string) []byte {
 	to = append(to, '"')
 	for _, r := range s {
 		switch {

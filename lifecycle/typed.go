@@ -56,7 +56,7 @@ func (d *structDecoder) object(v reflect.Value, prefix string) {
 		if name == "" {
 			continue
 		}
-		path := prefix + strings.ReplaceAll(strings.ReplaceAll(name, "~", "~0"), "/", "~1")
+		path := prefix + EscapeToken(name)
 		d.member(v.Field(k), path)
 	}
 }

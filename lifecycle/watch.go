@@ -69,8 +69,6 @@ type facts struct {
 	submission                      Submission
 	prefill                         Prefill
 	guard                           bool
-	holds                           Holds
-	destination                     string
 	ignored                         int
 }
 
@@ -114,7 +112,7 @@ func (w *Watch) read() facts {
 	s := w.session
 	f := facts{
 		leave: s.Leaving(), activity: s.Activity(), submission: s.Submission(), prefill: s.Prefill(),
-		guard: s.UnloadGuard(), holds: s.Holds(""), destination: s.Destination(), ignored: s.Ignored(),
+		guard: s.UnloadGuard(), ignored: s.Ignored(),
 	}
 	when := s.Form().Leave.When
 	for x := range s.Fields() {

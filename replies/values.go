@@ -64,7 +64,7 @@ func rows(form *lifecycle.Form, group lifecycle.FieldID, v any) []lifecycle.Answ
 func find(object map[string]any, path string) (any, bool) {
 	for {
 		name, rest, deeper := strings.Cut(path, "/")
-		v, ok := object[unescape(name)]
+		v, ok := object[lifecycle.UnescapeToken(name)]
 		if !ok {
 			return nil, false
 		}
@@ -76,8 +76,4 @@ func find(object map[string]any, path string) (any, bool) {
 		}
 		path = rest
 	}
-}
-
-func unescape(name string) string {
-	return strings.ReplaceAll(strings.ReplaceAll(name, "~1", "/"), "~0", "~")
 }

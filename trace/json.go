@@ -5,7 +5,8 @@ import (
 	"strconv"
 	"strings"
 	"unicode/utf16"
-	"unicode/utf8"
+
+	"leanwicket.dev/lifecycle"
 )
 
 // The lines of a trace are written and read here, by hand: a browser that
@@ -20,14 +21,14 @@ func (o *object) key(name string) {
 	} else {
 		o.text = append(o.text, ',')
 	}
-	o.text = append(appendString(o.text, name), ':')
+	o.text = append(lifecycle.AppendJSONString(o.text, name), ':')
 }
 
 // str and num leave out what is zero.
 func (o *object) str(name, value string) {
 	if value != "" {
 		o.key(name)
-		o.text = appendString(o.text, value)
+		o.text = lifecycle.AppendJSONString(o.text, value)
 	}
 }
 
@@ -62,23 +63,7 @@ func array(items [][]byte) []byte {
 	return append(text, ']')
 }
 
-func quoted(s string) []byte { return appendString(nil, s) }
-
-func appendString(to []byte, s string) []byte {
-	to = append(to, '"')
-	for _, r := range s {
-		switch {
-		case r == '"' || r == '\\':
-			to = append(to, '\\', byte(r))
-		case r < 0x20 || r == 0x7f || r == 0x2028 || r == 0x2029:
-			hex := strconv.FormatInt(int64(r), 16)
-			to = append(append(append(to, `\u`...), "0000"[len(hex):]...), hex...)
-		default:
-			to = utf8.AppendRune(to, r)
-		}
-	}
-	return append(to, '"')
-}
+func quoted(s string) []byte { return lifecycle.AppendJSONString(nil, s) }
 
 var errJSON = errors.New("no JSON object of strings, whole numbers, true, lists and objects")
 
