@@ -161,8 +161,9 @@ func (r *reader) check(f *protoField, n *document.Node) {
 
 // bound is a duration that bounds a wait: never nothing.
 func (r *reader) bound(n *document.Node) time.Duration {
+	before := r.Count()
 	d := r.Duration(n)
-	if d == 0 && r.Count() == 0 {
+	if d == 0 && r.Count() == before {
 		r.Wrong(n, document.Describe(n), "a time longer than nothing: every wait has to end")
 	}
 	return d

@@ -36,8 +36,8 @@ type Watch struct {
 	key      Key
 	content  string // button and values of the newest attempt
 	button   string
-	values   []Answer // as the newest attempt began with them
-	keys     map[Key]string
+	values   []Answer      // as the newest attempt began with them
+	keys     map[Key]bool  // those that were used
 	accepted bool          // the newest attempt was
 	sent     map[int]Value // its values, by field
 	resetAt  bool          // reset since
@@ -76,7 +76,7 @@ type facts struct {
 func NewWatch(s *Session, opening []Effect) *Watch {
 	w := &Watch{
 		session: s, checks: map[RequestID]int{},
-		timers: map[TimerID]TimerKind{}, tries: map[int32]bool{}, keys: map[Key]string{}, settled: true,
+		timers: map[TimerID]TimerKind{}, tries: map[int32]bool{}, keys: map[Key]bool{}, settled: true,
 		sent: map[int]Value{}, missing: s.Form().Prefill.URL != "" && s.Form().Prefill.Needed,
 	}
 	w.follow(opening)
@@ -185,14 +185,14 @@ func (w *Watch) After(e Event, effects []Effect, err error) []Breach {
 	now := w.read()
 	outcome := w.settleFrom(e)
 	w.checkEdits(e, outcome) // what a step settled comes before what it sent
-	w.checkSends(e, effects, now)
-	w.checkLeaving(e, effects, outcome)
+	w.checkSends(effects, now)
+	w.checkLeaving(e, effects)
 	w.follow(effects)
 	w.checkWaiting(now)
 	w.checkAsking(effects, now)
-	w.checkIssues(e, now)
+	w.checkIssues(e)
 	w.checkReset(e, now)
-	w.checkEntries(e, outcome, effects)
+	w.checkEntries(e, outcome)
 	w.checkWayForward(e, effects, now)
 	w.checkSaid(e, effects, outcome, now)
 	return w.breaches

@@ -6,7 +6,7 @@ import (
 )
 
 // checkSends: one-at-a-time, no-invalid-send, same-key-same-values.
-func (w *Watch) checkSends(e Event, effects []Effect, now facts) {
+func (w *Watch) checkSends(effects []Effect, now facts) {
 	form := w.session.Form()
 	for _, f := range effects {
 		if f.Kind == EffectAbort && f.Request == 0 && f.Attempt == w.attempt && f.Try == w.inFlight {
@@ -34,7 +34,7 @@ func (w *Watch) checkSends(e Event, effects []Effect, now facts) {
 			}
 		}
 		w.content, w.key = content, f.Key
-		w.keys[f.Key] = content
+		w.keys[f.Key] = true
 		w.inFlight = f.Try
 	}
 }
@@ -46,7 +46,7 @@ func (w *Watch) checkNewAttempt(f Effect, now facts) {
 	if !w.settled {
 		w.broken(SameKeySameValues, "", "a new key was used while the previous attempt was not settled")
 	}
-	if _, known := w.keys[f.Key]; known || w.attempt > 0 && f.Key == w.key {
+	if w.keys[f.Key] || w.attempt > 0 && f.Key == w.key {
 		w.broken(SameKeySameValues, "", "a new attempt carried an old key")
 	}
 	for _, hold := range []struct {
@@ -131,7 +131,7 @@ func (w *Watch) wasSentAs(b *fieldBefore) bool {
 
 // checkLeaving: ask-before-loss. What is still there at the moment of leaving
 // stands in the session that is left.
-func (w *Watch) checkLeaving(e Event, effects []Effect, o outcomes) {
+func (w *Watch) checkLeaving(e Event, effects []Effect) {
 	form := w.session.Form()
 	if form.Leave.When == LeaveNever {
 		return
@@ -203,7 +203,7 @@ func (w *Watch) checkAsking(effects []Effect, now facts) {
 }
 
 // checkIssues: fresh-issues.
-func (w *Watch) checkIssues(e Event, now facts) {
+func (w *Watch) checkIssues(e Event) {
 	if e.Kind != EventEdit {
 		return
 	}
@@ -263,7 +263,7 @@ func (w *Watch) checkReset(e Event, now facts) {
 }
 
 // checkEntries: nothing-swallowed.
-func (w *Watch) checkEntries(e Event, o outcomes, effects []Effect) {
+func (w *Watch) checkEntries(e Event, o outcomes) {
 	treatedAsRefused := o.kind == ReplyRefused || o.kind == ReplyOutdated && w.session.Form().Prefill.URL == ""
 	if !o.learnt || !treatedAsRefused {
 		return

@@ -51,7 +51,6 @@ type play struct {
 	keys         map[lifecycle.Key]bool
 	focus        string
 	destination  string
-	sentRows     []lifecycle.Answer // of the newest attempt
 	recorder     *recorder
 	trace        *trace.Writer
 }
@@ -207,7 +206,6 @@ func (p *play) carryOut(effects []lifecycle.Effect) {
 		case lifecycle.EffectSend:
 			p.sends++
 			p.keys[e.Key] = true
-			p.sentRows = append(p.sentRows[:0], e.Values...)
 			p.request("a send", p.take(p.scenario.Backend.Submit, &p.next.submit), *e)
 		case lifecycle.EffectArm:
 			p.later(pending{at: p.now + e.After, timer: e.Timer, event: lifecycle.Elapsed(e.Timer)})
@@ -323,7 +321,7 @@ func (p *play) value(key, path string) (lifecycle.Value, bool) {
 
 func (p *play) rows(key, path string) int {
 	if key == "sentValues" {
-		for _, a := range p.sentRows {
+		for _, a := range p.session.AppendSent(nil) {
 			if a.Row < 0 && p.scenario.Form().Fields[a.Field].Path == path {
 				return int(a.Value.Coef)
 			}

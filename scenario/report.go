@@ -7,10 +7,11 @@ import (
 	"strings"
 )
 
-// Record plays a scenario and keeps every step.
-func Record(s *Scenario) (*Result, []Step) {
+// Record plays a scenario and keeps every step; trace, unless it is nil, gets the
+// record of the session.
+func Record(s *Scenario, trace io.Writer) (*Result, []Step) {
 	var steps []Step
-	result := Play(s, Options{Observe: func(step *Step) { steps = append(steps, *step) }})
+	result := Play(s, Options{Trace: trace, Observe: func(step *Step) { steps = append(steps, *step) }})
 	return result, steps
 }
 

@@ -61,10 +61,10 @@ func TestHarbourScenariosHold(t *testing.T) {
 	for _, name := range harbour.Scenarios() {
 		s, err := reader.File(name)
 		require.NoError(t, err)
-		result, steps := Record(s)
+		result, steps := Record(s, nil)
 		require.Empty(t, result.Failures, name)
 		require.NotEmpty(t, steps)
-		again, stepsAgain := Record(s)
+		again, stepsAgain := Record(s, nil)
 		require.Equal(t, steps, stepsAgain, "playing is deterministic")
 		require.Equal(t, result.Events, again.Events)
 	}
@@ -281,7 +281,7 @@ timeline:
 	}
 	s, err := NewReader(files).File("a.scenario.yaml")
 	require.NoError(t, err)
-	result, steps := Record(s)
+	result, steps := Record(s, nil)
 	require.Empty(t, result.Failures)
 	shown := ""
 	for _, step := range steps {

@@ -16,7 +16,19 @@ type move struct {
 	forward  bool // an applicant's action, a timer, or an answer of an office that accepts
 }
 
-// moves lists what can happen in a world. cut reports whether a bound left
+// answer is an HTTP reply, and the event that it is: all but the request.
+type answer struct {
+	response *replies.Response
+	event    lifecycle.Event
+}
+
+func (a answer) to(r lifecycle.RequestID) lifecycle.Event {
+	e := a.event
+	e.Request = r
+	return e
+}
+
+// mover lists what can happen in a world. cut, below, reports whether a bound left
 // something out.
 type mover struct {
 	form    *lifecycle.Form
@@ -24,9 +36,9 @@ type mover struct {
 	fields  []edited
 	filled  []lifecycle.Event // what completes the other fields
 	groups  []string
-	loads   []*replies.Response
-	submits []*replies.Response
-	checks  []*replies.Response
+	loads   []answer
+	submits []answer
+	checks  []answer
 }
 
 func newMover(form *lifecycle.Form, o Options) *mover {
@@ -44,11 +56,27 @@ func newMover(form *lifecycle.Form, o Options) *mover {
 		}
 	}
 	header := map[string]string{"ETag": "v"}
-	m.loads = []*replies.Response{{Status: 200, Header: header, Body: m.record()}, {Status: 500}}
-	m.submits = []*replies.Response{
-		{Status: 200, Header: header}, {Status: 422, Body: m.refusal()}, {Status: 401}, {Status: 412}, {Status: 503}, {Broken: true},
+	for _, r := range []*replies.Response{{Status: 200, Header: header, Body: m.record()}, {Status: 500}} {
+		values, version, why := replies.Load(form, *r)
+		e := lifecycle.Loaded(0, values, version)
+		if why != "" {
+			e = lifecycle.LoadFailed(0, why)
+		}
+		m.loads = append(m.loads, answer{r, e})
 	}
-	m.checks = []*replies.Response{{Status: 200}, {Status: 422, Body: map[string]any{"message": "Taken."}}, {Status: 500}}
+	for _, r := range []*replies.Response{
+		{Status: 200, Header: header}, {Status: 422, Body: m.refusal()}, {Status: 401}, {Status: 412}, {Status: 503}, {Broken: true},
+	} {
+		m.submits = append(m.submits, answer{r, lifecycle.Replied(0, 0, replies.Submit(form, *r))})
+	}
+	for _, r := range []*replies.Response{{Status: 200}, {Status: 422, Body: map[string]any{"message": "Taken."}}, {Status: 500}} {
+		entries, ok := replies.Check(form, *r)
+		e := lifecycle.Checked(0, entries)
+		if !ok {
+			e = lifecycle.CheckFailed(0)
+		}
+		m.checks = append(m.checks, answer{r, e})
+	}
 	return m
 }
 
@@ -197,28 +225,18 @@ func (m *mover) leaving(w *world, applicant func(lifecycle.Event)) {
 // answers are those of the backend and of the clock.
 func (m *mover) answers(w *world, do func(move)) (cut bool) {
 	for _, request := range w.outstanding(w.loads, 0) {
-		for k, response := range m.loads {
-			values, version, why := replies.Load(m.form, *response)
-			e := lifecycle.Loaded(request, values, version)
-			if why != "" {
-				e = lifecycle.LoadFailed(request, why)
-			}
-			do(move{e, response, k == 0})
+		for k, a := range m.loads {
+			do(move{a.to(request), a.response, k == 0})
 		}
 	}
 	for _, request := range w.outstanding(w.checks, 1) {
-		for k, response := range m.checks {
-			entries, ok := replies.Check(m.form, *response)
-			e := lifecycle.Checked(request, entries)
-			if !ok {
-				e = lifecycle.CheckFailed(request)
-			}
-			do(move{e, response, k == 0})
+		for k, a := range m.checks {
+			do(move{a.to(request), a.response, k == 0})
 		}
 	}
 	for _, t := range w.tries {
-		for k, response := range m.submits {
-			do(move{lifecycle.Replied(t.attempt, t.try, replies.Submit(m.form, *response)), response, k == 0})
+		for k, a := range m.submits {
+			do(move{lifecycle.Replied(t.attempt, t.try, a.event.Reply), a.response, k == 0})
 		}
 	}
 	for k, t := range w.timers {

@@ -67,7 +67,7 @@ below is one applicant's session on one of them, played in virtual time.
 		if err != nil {
 			return err
 		}
-		result, steps := scenario.Record(s)
+		result, steps := scenario.Record(s, nil)
 		counts.Add(result)
 		if all {
 			scenario.WriteResult(out, result, steps, style)

@@ -72,8 +72,8 @@ func (p *player) play(files []string) error {
 			unread = append(unread, err)
 			continue
 		}
-		result := p.playOne(s)
-		if err := p.writeTrace(s); err != nil {
+		result, err := p.playOne(s)
+		if err != nil {
 			return err
 		}
 		counts.Add(result)
@@ -102,53 +102,51 @@ func (p *player) play(files []string) error {
 	return nil
 }
 
-func (p *player) playOne(s *scenario.Scenario) *scenario.Result {
+func (p *player) playOne(s *scenario.Scenario) (*scenario.Result, error) {
 	style := style()
+	var result *scenario.Result
+	var steps []scenario.Step
+	var trace io.Writer // stays nil where none is wanted
+	text := &bytes.Buffer{}
+	if p.traces != "" {
+		trace = text
+	}
 	switch {
-	case p.asJSON:
-		return p.playJSON(s)
 	case p.quiet:
-		result := scenario.Play(s, scenario.Options{})
+		result = scenario.Play(s, scenario.Options{Trace: trace})
 		for _, f := range result.Failures {
 			scenario.WriteFailure(p.out, f, style)
 		}
-		return result
+	case p.asJSON:
+		result, steps = scenario.Record(s, trace)
+		p.writeSteps(result, steps)
 	default:
-		result, steps := scenario.Record(s)
+		result, steps = scenario.Record(s, trace)
 		scenario.WriteResult(p.out, result, steps, style)
 		fmt.Fprintln(p.out)
-		return result
 	}
-}
-
-// writeTrace plays once more, for the record.
-func (p *player) writeTrace(s *scenario.Scenario) error {
-	if p.traces == "" {
-		return nil
+	if trace == nil {
+		return result, nil
 	}
 	if err := os.MkdirAll(p.traces, 0o755); err != nil {
-		return err
+		return nil, err
 	}
-	var text bytes.Buffer
-	scenario.Play(s, scenario.Options{Trace: &text})
-	base := filepath.Base(s.File)
-	name, _, _ := strings.Cut(base, ".scenario.")
-	return os.WriteFile(filepath.Join(p.traces, name+".trace.jsonl"), text.Bytes(), 0o644)
+	name, _, _ := strings.Cut(filepath.Base(s.File), ".scenario.")
+	return result, os.WriteFile(filepath.Join(p.traces, name+".trace.jsonl"), text.Bytes(), 0o644)
 }
 
-// playJSON writes one line a step and a failure, each with the file it is of.
-func (p *player) playJSON(s *scenario.Scenario) *scenario.Result {
-	result, steps := scenario.Record(s)
+// writeSteps writes one JSON line a step and a failure, each with the file it
+// is of.
+func (p *player) writeSteps(result *scenario.Result, steps []scenario.Step) {
 	for k := range steps {
 		writeJSON(p.out, struct {
 			File string `json:"file"`
 			scenario.Step
-		}{s.File, steps[k]})
+		}{result.Scenario.File, steps[k]})
 	}
 	for _, f := range result.Failures {
 		writeJSON(p.out, f)
 	}
-	return result
 }
 
 func writeJSON(out io.Writer, v any) {

@@ -118,7 +118,7 @@ func tellBreach(out io.Writer, source *declare.Source, b verify.Breach, folder s
 	if err != nil {
 		return err
 	}
-	_, steps := scenario.Record(s)
+	_, steps := scenario.Record(s, nil)
 	scenario.WriteSteps(out, steps, style)
 	if folder == "" {
 		return nil
