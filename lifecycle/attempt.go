@@ -8,7 +8,6 @@ type attempt struct {
 	key     Key
 	button  int32
 	version string
-	tries   []tryState
 	outcome Outcome
 	unsure  bool  // a try ended unknown: timed out, broken or cancelled
 	repeats int32 // automatic ones since the last Submit or Retry
@@ -33,14 +32,15 @@ func (s *Session) unsettled() bool {
 		s.activity != ActivitySending && s.activity != ActivityWaiting
 }
 
-func (s *Session) currentTry() int32 { return int32(len(s.attempt.tries)) }
+func (s *Session) currentTry() int32 { return int32(len(s.tries)) }
 
 // begin copies the values into a new attempt and sends it.
 func (s *Session) begin(button int32) {
 	s.copyValues()
 	a := &s.attempt
 	number, old := a.number+1, a.key
-	*a = attempt{number: number, button: button, version: s.version, tries: a.tries[:0]}
+	*a = attempt{number: number, button: button, version: s.version}
+	s.tries = s.tries[:0]
 	a.key = s.seed.key(number)
 	if a.key == old { // a restored key that this seed makes too
 		a.key = s.seed.key(-number)
@@ -58,7 +58,7 @@ func (s *Session) again() { s.sendTry() }
 
 func (s *Session) sendTry() {
 	a := &s.attempt
-	a.tries = append(a.tries, tryInFlight)
+	s.tries = append(s.tries, tryInFlight)
 	s.activity = ActivitySending
 	s.answers = s.appendSent(s.answers[:0])
 	s.emit(Effect{

@@ -7,12 +7,7 @@ import "fmt"
 func Recount(s *Session) string {
 	var fresh tally
 	for i := range s.cells {
-		set := s.cells[i].classes()
-		for k := range classCount {
-			if set&(1<<k) != 0 {
-				fresh[k]++
-			}
-		}
+		fresh.count(&s.cells[i])
 	}
 	if fresh != s.tally {
 		return fmt.Sprintf("counts %v, recounted %v", s.tally, fresh)

@@ -49,18 +49,29 @@ func (b Breach) Error() string {
 // Waived is a guarantee that a form's policy trades away.
 type Waived struct {
 	Guarantee Guarantee
-	Policy    string // as the form file writes it
+	Policy    string // one of the Policy constants
 	Price     string
 }
+
+// The policies that trade a guarantee away, as the form file writes them.
+const (
+	PolicyNeverAsk   = "leave.when: never"
+	PolicyAskTouched = "leave.when: dirtyAndTouched"
+	PolicyInFlight   = "leave.inFlight: allow"
+	PolicyKeep       = "prefill.ifEdited: keep"
+)
 
 // Waives lists the guarantees that the form's policies trade away.
 func (f *Form) Waives() []Waived {
 	var list []Waived
-	if f.Leave.When == LeaveNever {
-		list = append(list, Waived{AskBeforeLoss, "leave.when: never", "leaving loses unsaved work without a question"})
+	add := func(on bool, g Guarantee, policy, price string) {
+		if on {
+			list = append(list, Waived{g, policy, price})
+		}
 	}
-	if f.Leave.When == LeaveDirtyAndTouched {
-		list = append(list, Waived{AskBeforeLoss, "leave.when: dirtyAndTouched", "leaving loses what was typed in a field that was not left yet"})
-	}
+	add(f.Leave.When == LeaveNever, AskBeforeLoss, PolicyNeverAsk, "leaving loses unsaved work without a question")
+	add(f.Leave.When == LeaveDirtyAndTouched, AskBeforeLoss, PolicyAskTouched, "leaving loses what was typed in a field that was not left yet")
+	add(f.Leave.AllowInFlight && f.Leave.When != LeaveNever, AskBeforeLoss, PolicyInFlight, "leaving gives up a submission of which nobody learns whether it was received")
+	add(f.Prefill.URL != "" && !f.Prefill.Ask && !f.Submit.Creates(), EditsSurvive, PolicyKeep, "what somebody else has saved meanwhile is replaced by the edit over it, and nobody is asked")
 	return list
 }

@@ -3,9 +3,7 @@ package lifecycle
 import "encoding/binary"
 
 // A session's state has two identities. Exact is everything, as traces compare
-// it. Canonical is what can still make a difference: rows, requests and timers
-// are renamed in the order of the form, and counters are left out, so that two
-// sessions with the same canonical state have the same future.
+// it. The other is its normal form, which a Packer makes.
 
 // AppendExact appends the exact state. Seed and keys are left out: attempts are
 // told apart by their numbers.
@@ -72,43 +70,10 @@ func (f *Form) VeilOf(id FieldID, v Value, veil Veil) Value {
 	return Veiled(veil(v), broken)
 }
 
-// AppendCanonical appends the canonical state.
-func (s *Session) AppendCanonical(to []byte) []byte {
-	w := stateWriter{session: s, to: to, canonical: true, ignored: s.withoutFuture()}
-	w.state()
-	return w.to
-}
-
-// withoutFuture are the bits of cells that can make no difference any more: not
-// on this form, or not after what has become of the newest attempt.
-func (s *Session) withoutFuture() cellBits {
-	ignored := bitRaw
-	set := func(b cellBits, matters bool) {
-		if !matters {
-			ignored |= b
-		}
-	}
-	a, loads := &s.attempt, s.form.Prefill.URL != ""
-	open := a.number > 0 && a.outcome == OutcomeOpen
-	settledOtherwise := a.number > 0 && a.outcome != OutcomeOpen && a.outcome != OutcomeAccepted
-	set(bitTyped, s.form.Show == ShowInput)
-	set(bitTouched, s.form.Show != ShowSubmit || s.form.Leave.When == LeaveDirtyAndTouched)
-	set(bitMentioned, loads)
-	set(bitEdited, open || settledOtherwise && loads)
-	// Of what was sent: to repeat it, to recognise it in a load, or to hold it as
-	// received; rows are matched with it at any time.
-	set(bitSent, open || s.received.on || settledOtherwise && loads && a.unsure || len(s.groups) > 0)
-	set(bitSentChanged, open)
-	return ignored
-}
-
 type stateWriter struct {
 	session *Session
 	to      []byte
 	veil    Veil // nil: private values as they are
-
-	canonical bool
-	ignored   cellBits // canonical: bits without a future
 }
 
 func (w *stateWriter) number(ns ...int64) {
@@ -188,20 +153,12 @@ func (w *stateWriter) state() {
 		}
 	}
 	w.number(int64(s.prefill), int64(s.activity), int64(s.standing), int64(s.leave))
-	if !w.canonical || s.leave == LeaveAsking || s.leave == LeaveDeparting {
-		w.number(int64(s.leaveKind), int64(s.asked))
-	}
-	if !w.canonical || s.activity == ActivityChecking || s.follow {
-		w.number(int64(s.pressed))
-	}
-	w.number(int64(s.load.needs))
+	w.number(int64(s.leaveKind), int64(s.asked), int64(s.pressed), int64(s.load.needs))
 	w.flags(s.load.request != 0, s.load.arrived, s.revealed, s.follow, s.received.on, s.received.cleared, s.clearNext, s.guard,
 		s.applied > 0, s.kept.present, s.kept.ask)
-	if !w.canonical {
-		w.text(s.version)
-	}
+	w.text(s.version)
 	if s.kept.present {
-		w.answers(s.kept.values)
+		w.answers(s.keptValues)
 		w.text(s.kept.version)
 	}
 	for _, t := range s.timers {
@@ -215,7 +172,7 @@ func (w *stateWriter) state() {
 	w.number(int64(len(s.issues)))
 	for _, x := range s.issues {
 		w.number(w.cellName(x.cell), w.cellName(x.from), int64(x.source))
-		if w.veil == nil && !w.canonical {
+		if w.veil == nil {
 			w.text(x.code, x.text)
 		}
 	}
@@ -224,29 +181,20 @@ func (w *stateWriter) state() {
 
 func (w *stateWriter) attempt() {
 	a := &w.session.attempt
-	if w.canonical && a.outcome != OutcomeOpen {
-		w.flags(a.outcome == OutcomeAccepted, a.unsure)
-		w.number(int64(a.button)) // a retry after a denial, and what counts as received
-		return
-	}
 	w.flags(a.number > 0, a.unsure, a.waited, a.adopted)
-	w.number(int64(a.button), int64(a.outcome), int64(a.repeats), int64(len(a.tries)))
-	if !w.canonical {
-		w.text(a.version)
-	}
-	for _, t := range a.tries {
+	w.number(int64(a.button), int64(a.outcome), int64(a.repeats), int64(len(w.session.tries)))
+	w.text(a.version)
+	for _, t := range w.session.tries {
 		w.to = append(w.to, byte(t))
 	}
 }
 
 func (w *stateWriter) cell(c *cell) {
-	w.number(int64(c.bits&^(bitChanged|w.ignored)), int64(c.rules))
+	w.number(int64(c.bits&^bitChanged), int64(c.rules))
 	w.fieldValue(c.field, c.value)
 	w.fieldValue(c.field, c.baseline)
-	if w.ignored&bitSent == 0 {
-		w.fieldValue(c.field, c.sent)
-	}
-	if !w.canonical && c.bits&bitRaw != 0 && (w.veil == nil || !w.session.form.Fields[c.field].Private) {
+	w.fieldValue(c.field, c.sent)
+	if c.bits&bitRaw != 0 && (w.veil == nil || !w.session.form.Fields[c.field].Private) {
 		w.text(c.raw)
 	}
 }

@@ -134,7 +134,7 @@ func (s *Session) returned() error {
 	s.leave = LeavePresent
 	inFlight := s.activity == ActivitySending || s.activity == ActivityWaiting
 	if s.activity == ActivitySending {
-		s.attempt.tries[s.currentTry()-1] = tryCancelled
+		s.tries[s.currentTry()-1] = tryCancelled
 	}
 	s.activity = ActivityIdle
 	s.endAccepted()

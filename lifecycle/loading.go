@@ -16,11 +16,11 @@ const (
 	needRestored                   // an earlier page's attempt is unsettled
 )
 
-// kept is an answer that arrived while an attempt was open.
+// kept is an answer that arrived while an attempt was open: its values are in
+// Session.keptValues.
 type kept struct {
 	present bool
 	ask     bool
-	values  []Answer
 	version string
 }
 
@@ -72,10 +72,10 @@ func (s *Session) loaded(e *Event) error {
 	s.load.arrived = true
 	s.load.needs = 0
 	s.prefill = PrefillReady
-	s.kept = kept{values: s.kept.values[:0]}
+	s.dropKept()
 	if s.open() && !(restored && s.activity == ActivityIdle) {
 		s.kept.present, s.kept.ask, s.kept.version = true, ask, e.Version
-		s.kept.values = append(s.kept.values, e.Values...)
+		s.keptValues = append(s.keptValues, e.Values...)
 		return nil
 	}
 	s.mergeLoaded(e.Values, e.Version, ask)
@@ -100,11 +100,11 @@ func (s *Session) mergeLoaded(values []Answer, version string, ask bool) {
 func (s *Session) mergeKept() {
 	if s.kept.present {
 		s.kept.present = false
-		s.mergeLoaded(s.kept.values, s.kept.version, s.kept.ask)
+		s.mergeLoaded(s.keptValues, s.kept.version, s.kept.ask)
 	}
 }
 
-func (s *Session) dropKept() { s.kept = kept{values: s.kept.values[:0]} }
+func (s *Session) dropKept() { s.kept, s.keptValues = kept{}, s.keptValues[:0] }
 
 func (s *Session) loadFailed(r RequestID) error {
 	if err := s.currentLoad(r); err != nil {

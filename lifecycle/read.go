@@ -1,6 +1,9 @@
 package lifecycle
 
-import "iter"
+import (
+	"iter"
+	"slices"
+)
 
 // Form is the form that the session works on.
 func (s *Session) Form() *Form { return s.form }
@@ -144,6 +147,11 @@ func (s *Session) Field(path string) (FieldState, bool) {
 	if !ok || s.form.Fields[p.Field].Kind == KindRows && p.Row >= 0 {
 		return FieldState{}, false
 	}
+	return s.At(p)
+}
+
+// At finds a field by its place.
+func (s *Session) At(p Place) (FieldState, bool) {
 	i, ok := s.cellAt(p)
 	return FieldState{s, i, p}, ok
 }
@@ -252,6 +260,11 @@ func (f FieldState) Locked() bool { return f.session.locked() }
 // holds a submit.
 func (f FieldState) Wrong() bool {
 	return f.Asked() && (f.session.cells[f.cell].rules != 0 || f.has(bitCheckIssue))
+}
+
+// HasIssueOf reports whether a check or the server has an issue with the field.
+func (f FieldState) HasIssueOf(source Source) bool {
+	return slices.ContainsFunc(f.session.issues, func(x issue) bool { return x.cell == f.cell && x.source == source })
 }
 
 // Issues lists what is wrong with the field, rules first, each with whether it

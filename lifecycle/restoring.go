@@ -103,8 +103,9 @@ func (s *Session) restoreAttempt(kept *KeptAttempt, button int32) {
 	}
 	s.attempt = attempt{
 		number: 1, key: kept.Key, button: button, version: kept.Version,
-		tries: append(s.attempt.tries[:0], tryCancelled), unsure: true, adopted: true,
+		unsure: true, adopted: true,
 	}
+	s.tries = append(s.tries[:0], tryCancelled)
 	if s.form.Prefill.URL != "" && !s.load.arrived {
 		s.load.needs |= needRestored
 	}

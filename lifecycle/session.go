@@ -1,6 +1,9 @@
 package lifecycle
 
-import "time"
+import (
+	"slices"
+	"time"
+)
 
 // Session is one applicant's work on one form, from opening to leaving. It is
 // changed by Apply alone, and by one goroutine at a time.
@@ -11,15 +14,33 @@ type Session struct {
 	cells  []cell // one for each declared field, then those of the rows
 	rows   []row
 	groups []rows // beside Form.groups
-	tally  tally
+	checks []check
+	issues []issue    // of checks and of the server, as they came
+	tries  []tryState // of the newest attempt
+
+	keptValues []Answer // of scalars.kept
+	receipt    Receipt
+	scalars
+
+	// What belongs to the step that is being taken.
+	effects  []Effect
+	answers  []Answer
+	changed  []int32
+	scratch  []Value
+	byEdit   bool // the applicant's own edit is at work
+	accepted bool // an acceptance happened in this step
+	said     int32
+}
+
+// scalars are all of a session's state that is in no list.
+type scalars struct {
+	tally tally
 
 	prefill   Prefill
 	load      load
 	kept      kept
 	version   string
-	checks    []check
-	issues    []issue // of checks and of the server, as they came
-	revealed  bool    // every issue is shown
+	revealed  bool // every issue is shown
 	activity  Activity
 	pressed   int32 // the button of the submit under way
 	follow    bool  // newer values go once the older attempt is settled
@@ -27,8 +48,7 @@ type Session struct {
 	attempt   attempt
 	standing  Outcome // the newest outcome, while it stands
 	received  receivedMark
-	clearNext bool // clear waits for the next reset
-	receipt   Receipt
+	clearNext bool                     // clear waits for the next reset
 	timers    [TimerSettle + 1]TimerID // armed timers, except those of checks
 
 	leave     Leave
@@ -42,15 +62,6 @@ type Session struct {
 	nextRequest RequestID
 	nextTimer   TimerID
 	applied     uint64 // events so far; 0: the first is still to come
-
-	// What belongs to the step that is being taken.
-	effects  []Effect
-	answers  []Answer
-	changed  []int32
-	scratch  []Value
-	byEdit   bool // the applicant's own edit is at work
-	accepted bool // an acceptance happened in this step
-	said     int32
 }
 
 // cell is one answer.
@@ -107,7 +118,8 @@ type notice struct {
 // Open begins a session. Its effects are those of the opening: with a prefill
 // source the Load and its timer.
 func Open(form *Form, seed Seed) (*Session, []Effect) {
-	s := &Session{form: form, seed: seed, focus: WholeForm}
+	s := &Session{form: form, seed: seed}
+	s.focus = WholeForm
 	s.cells = make([]cell, len(form.Fields))
 	for i := range s.cells {
 		s.cells[i] = cell{field: FieldID(i), row: -1, bits: bitAsked | bitBaseAsked}
@@ -284,26 +296,55 @@ func (s *Session) disarm(kind TimerKind) {
 
 // CopyFrom makes s the same session as t, reusing what s has allocated.
 func (s *Session) CopyFrom(t *Session) {
-	own := *s
-	*s = *t
-	s.cells = append(own.cells[:0], t.cells...)
-	s.rows = append(own.rows[:0], t.rows...)
-	s.groups = own.groups
+	s.form, s.seed, s.scalars = t.form, t.seed, t.scalars
+	s.cells = append(s.cells[:0], t.cells...)
+	s.rows = append(s.rows[:0], t.rows...)
 	if len(s.groups) != len(t.groups) {
 		s.groups = make([]rows, len(t.groups))
 	}
 	for i := range t.groups {
-		s.groups[i].now = append(s.groups[i].now[:0], t.groups[i].now...)
-		s.groups[i].base = append(s.groups[i].base[:0], t.groups[i].base...)
-		s.groups[i].sent = append(s.groups[i].sent[:0], t.groups[i].sent...)
+		s.groups[i].copyFrom(&t.groups[i])
 	}
-	s.checks = append(own.checks[:0], t.checks...)
-	s.issues = append(own.issues[:0], t.issues...)
-	s.attempt.tries = append(own.attempt.tries[:0], t.attempt.tries...)
-	s.kept.values = append(own.kept.values[:0], t.kept.values...)
-	s.receipt.Values = append(own.receipt.Values[:0], t.receipt.Values...)
-	s.effects = own.effects[:0]
-	s.answers = own.answers[:0]
-	s.changed = append(own.changed[:0], t.changed...)
-	s.scratch = own.scratch
+	s.checks = append(s.checks[:0], t.checks...)
+	s.issues = append(s.issues[:0], t.issues...)
+	s.tries = append(s.tries[:0], t.tries...)
+	s.keptValues = append(s.keptValues[:0], t.keptValues...)
+	values := append(s.receipt.Values[:0], t.receipt.Values...)
+	s.receipt = t.receipt
+	s.receipt.Values = values
+	s.effects, s.answers = s.effects[:0], s.answers[:0]
+	s.changed = append(s.changed[:0], t.changed...)
+}
+
+func (g *rows) copyFrom(h *rows) {
+	g.now = append(g.now[:0], h.now...)
+	g.base = append(g.base[:0], h.base...)
+	g.sent = append(g.sent[:0], h.sent...)
+}
+
+// same reports whether two sessions of one form have the same state: all but
+// what belongs to the newest step.
+func (s *Session) same(t *Session) bool {
+	if s.scalars != t.scalars || len(s.cells) != len(t.cells) ||
+		!slices.Equal(s.rows, t.rows) || !slices.Equal(s.checks, t.checks) ||
+		!slices.Equal(s.issues, t.issues) || !slices.Equal(s.tries, t.tries) || !slices.Equal(s.keptValues, t.keptValues) {
+		return false
+	}
+	if a, b := &s.receipt, &t.receipt; a.To != b.To || a.Version != b.Version || a.Text != b.Text || !slices.Equal(a.Values, b.Values) {
+		return false
+	}
+	for i := range s.groups {
+		a, b := &s.groups[i], &t.groups[i]
+		if !slices.Equal(a.now, b.now) || !slices.Equal(a.base, b.base) || !slices.Equal(a.sent, b.sent) {
+			return false
+		}
+	}
+	for i := range s.cells {
+		a, b := &s.cells[i], &t.cells[i]
+		if (a.bits^b.bits)&^bitChanged != 0 || a.rules != b.rules || a.value != b.value || a.baseline != b.baseline ||
+			a.sent != b.sent || a.raw != b.raw || a.field != b.field || a.row != b.row {
+			return false
+		}
+	}
+	return true
 }

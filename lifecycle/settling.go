@@ -18,7 +18,7 @@ func (s *Session) unsettle(m Message) {
 }
 
 func (s *Session) sendTimedOut() {
-	s.attempt.tries[s.currentTry()-1] = tryTimedOut
+	s.tries[s.currentTry()-1] = tryTimedOut
 	s.unsettle(Message{ID: MessageUnsettled})
 }
 
@@ -83,7 +83,7 @@ func (s *Session) replied(e *Event) error {
 	if e.Try < 1 || e.Try > s.currentTry() || e.Reply == nil {
 		return &UnknownError{"try", ""}
 	}
-	state := &a.tries[e.Try-1]
+	state := &s.tries[e.Try-1]
 	switch {
 	case *state == tryInFlight:
 		s.disarm(TimerSend)
@@ -104,7 +104,7 @@ func (s *Session) replied(e *Event) error {
 func (s *Session) overtake() {
 	switch s.activity {
 	case ActivitySending:
-		s.attempt.tries[s.currentTry()-1] = tryCancelled
+		s.tries[s.currentTry()-1] = tryCancelled
 		s.emit(Effect{Kind: EffectAbort, Attempt: s.attempt.number, Try: s.currentTry()})
 		s.disarm(TimerSend)
 	case ActivityWaiting:

@@ -203,7 +203,7 @@ func (s *Session) cancel() error {
 			s.mergeKept()
 		}
 	case ActivitySending:
-		s.attempt.tries[s.currentTry()-1] = tryCancelled
+		s.tries[s.currentTry()-1] = tryCancelled
 		s.emit(Effect{Kind: EffectAbort, Attempt: s.attempt.number, Try: s.currentTry()})
 		s.disarm(TimerSend)
 		s.unsettle(Message{ID: MessageUnsettled})

@@ -79,6 +79,13 @@ func (s *Session) change(i int32, set, clear cellBits, rules codes) {
 	}
 }
 
+// count adds a cell to the counts.
+func (t *tally) count(c *cell) {
+	for k, set := 0, c.classes(); set != 0; k, set = k+1, set>>1 {
+		t[k] += int32(set & 1)
+	}
+}
+
 func (s *Session) mark(i int32, set cellBits)   { s.change(i, set, 0, s.cells[i].rules) }
 func (s *Session) unmark(i int32, set cellBits) { s.change(i, 0, set, s.cells[i].rules) }
 

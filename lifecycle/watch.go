@@ -1,8 +1,9 @@
 package lifecycle
 
 import (
-	"maps"
-	"strconv"
+	"encoding/binary"
+	"slices"
+	"time"
 )
 
 // Watch checks the guarantees of one session, step by step. It knows the
@@ -16,39 +17,69 @@ import (
 type Watch struct {
 	session *Session
 
-	// What was there before the step.
-	before  []fieldBefore
-	kept    []keptNow // by field: what it holds after the step
-	step    uint32
-	facts   facts
-	exact   []byte
-	scratch []byte
+	then *standing // before the step: own, or that of the watch it was copied from
+	own  standing
+	kept []keptNow // by field: what it holds after the step
+	step uint32
 
 	// What has been seen since the opening.
-	load     RequestID
-	checks   map[RequestID]int // out: the checked field
-	timers   map[TimerID]TimerKind
-	tries    map[int32]bool // of the newest attempt: may still bring an acceptance
-	inFlight int32          // the try in flight, 0: none
-	attempt  int32
-	settled  bool
-	adopted  bool
-	key      Key
-	content  string // button and values of the newest attempt
-	button   string
-	values   []Answer      // as the newest attempt began with them
-	keys     map[Key]bool  // those that were used
-	accepted bool          // the newest attempt was
-	sent     map[int]Value // its values, by field
-	resetAt  bool          // reset since
-	missing  bool          // an answer that is needed before a submit has not arrived
-	paused   bool          // a first pause has been said since the last Submit or Retry
+	seen
+	checks  []checkOut
+	timers  []ArmedTimer // in the order of arming
+	late    []int32      // tries of the newest attempt that may still bring an acceptance
+	sent    *sentWork    // what the newest attempt sent; nil: nothing seen
+	sentIDs []int32      // beside sent.present: the fields, by ID
+	keys    []Key        // those that were used
 
+	works    map[string]*sentWork // nil: each is made anew
+	text     []byte               // scratch
 	breaches []Breach
 }
 
+// seen is what the watch remembers in single values.
+type seen struct {
+	load     RequestID // on its way; 0: none
+	inFlight int32     // the try in flight, 0: none
+	attempt  int32
+	key      Key
+	settled  bool
+	adopted  bool
+	accepted bool // the newest attempt was
+	resetAt  bool // reset since
+	missing  bool // an answer that is needed before a submit has not arrived
+	paused   bool // a first pause has been said since the last Submit or Retry
+}
+
+// standing is what was there before a step.
+type standing struct {
+	fields  []fieldBefore
+	facts   facts
+	session *Session // nothing may be changed by what is stale; nil: not compared
+	copied  Session
+}
+
+type checkOut struct {
+	request RequestID
+	field   int32 // by ID
+}
+
+// ArmedTimer is a timer that runs.
+type ArmedTimer struct {
+	ID    TimerID
+	Of    TimerKind
+	After time.Duration
+}
+
+// sentWork is what an attempt carries. It never changes.
+type sentWork struct {
+	content string // button and values, written down
+	button  string
+	values  []Answer
+	present []Answer // those that are there
+}
+
 type fieldBefore struct {
-	id    int
+	id    int32
 	place Place
 	kept  Value
 	mine  bool // typed and different, or edited since
@@ -74,36 +105,47 @@ type facts struct {
 
 // NewWatch begins to watch a session that has just been opened.
 func NewWatch(s *Session, opening []Effect) *Watch {
-	w := &Watch{
-		session: s, checks: map[RequestID]int{},
-		timers: map[TimerID]TimerKind{}, tries: map[int32]bool{}, keys: map[Key]bool{}, settled: true,
-		sent: map[int]Value{}, missing: s.Form().Prefill.URL != "" && s.Form().Prefill.Needed,
-	}
+	w := &Watch{session: s}
+	w.settled = true
+	w.missing = s.Form().Prefill.URL != "" && s.Form().Prefill.Needed
 	w.follow(opening)
 	return w
 }
 
 // Before takes down the state before an event.
 func (w *Watch) Before(e Event) {
-	s := w.session
 	w.breaches = w.breaches[:0]
-	w.facts = w.read()
-	w.before = w.before[:0]
+	w.takeDown()
+	w.then.session = nil
+	if !e.Kind.FromApplicant() {
+		w.then.session = &w.own.copied
+		w.then.session.CopyFrom(w.session)
+	}
+}
+
+// BeforeAny takes down the state before an event that is not known yet: it is
+// for watches that are copied, and the session is left as it is until then.
+func (w *Watch) BeforeAny() {
+	w.takeDown()
+	w.then.session = w.session
+}
+
+func (w *Watch) takeDown() {
+	w.then = &w.own
+	w.then.facts = w.read()
+	w.then.fields = w.then.fields[:0]
 	sinceCounts := w.attempt > 0 && !w.accepted
-	for f := range s.Fields() {
+	for f := range w.session.Fields() {
 		if f.Declared().Kind == KindRows {
 			continue
 		}
 		kept, since := f.Kept(), f.EditedSince()
-		w.before = append(w.before, fieldBefore{
-			id: f.ID(), place: f.Place(), kept: kept,
+		w.then.fields = append(w.then.fields, fieldBefore{
+			id: int32(f.ID()), place: f.Place(), kept: kept,
 			// Of a field that is not asked, or was not, what it keeps is compared.
 			mine:  kept != f.KeptBaseline() || since && sinceCounts,
 			rests: !f.Asked() && !since,
 		})
-	}
-	if !e.Kind.FromApplicant() {
-		w.exact = s.AppendExact(w.exact[:0])
 	}
 }
 
@@ -200,16 +242,14 @@ func (w *Watch) After(e Event, effects []Effect, err error) []Breach {
 
 // mustBeStale reports whether an answer belongs to nothing that is current.
 func (w *Watch) mustBeStale(e Event) bool {
-	gone := w.facts.leave == LeaveGone
+	gone := w.then.facts.leave == LeaveGone
 	switch e.Kind {
 	case EventLoaded, EventLoadFailed:
 		return gone || e.Request != w.load
 	case EventChecked, EventCheckFailed:
-		_, out := w.checks[e.Request]
-		return gone || !out
+		return gone || w.checkOf(e.Request) < 0
 	case EventElapsed:
-		_, armed := w.timers[e.Timer]
-		return gone || !armed
+		return gone || w.timerOf(e.Timer) < 0
 	case EventReplied:
 		if gone || e.Attempt != w.attempt || w.settled {
 			return true
@@ -217,7 +257,7 @@ func (w *Watch) mustBeStale(e Event) bool {
 		if e.Try == w.inFlight && w.inFlight != 0 {
 			return false
 		}
-		return !w.tries[e.Try] || e.Reply == nil || e.Reply.Kind != ReplyAccepted
+		return !slices.Contains(w.late, e.Try) || e.Reply == nil || e.Reply.Kind != ReplyAccepted
 	default:
 		return false
 	}
@@ -230,8 +270,7 @@ func (w *Watch) checkUnchanged(e Event, effects []Effect) {
 	if e.Kind.FromApplicant() {
 		return
 	}
-	w.scratch = w.session.AppendExact(w.scratch[:0])
-	if string(w.scratch) != string(w.exact) {
+	if w.then.session != nil && !w.session.same(w.then.session) {
 		w.broken(StaleIgnored, "", "a stale answer changed the session")
 	}
 }
@@ -253,7 +292,7 @@ func (w *Watch) settleFrom(e Event) outcomes {
 	case EventReplied:
 		o.replied, o.kind = true, e.Reply.Kind
 		current := e.Try == w.inFlight && w.inFlight != 0
-		delete(w.tries, e.Try)
+		w.late = dropped(w.late, slices.Index(w.late, e.Try))
 		if current {
 			w.inFlight = 0
 		}
@@ -275,38 +314,34 @@ func (w *Watch) settleFrom(e Event) outcomes {
 			w.missing = w.missing || e.Reply.Kind == ReplyOutdated && w.session.Form().Prefill.URL != ""
 		}
 	case EventElapsed:
-		o.timer = w.timers[e.Timer]
-		if w.timers[e.Timer] == TimerSend {
-			w.tries[w.inFlight] = true
-			w.inFlight = 0
+		if k := w.timerOf(e.Timer); k >= 0 {
+			o.timer = w.timers[k].Of
+			w.timers = dropped(w.timers, k)
+		}
+		if o.timer == TimerSend {
+			w.leaveBehind()
 			o.unsettled = true
 		}
-		delete(w.timers, e.Timer)
 	case EventCancel:
-		if w.facts.activity == ActivitySending {
-			w.tries[w.inFlight] = true
-			w.inFlight = 0
+		if w.then.facts.activity == ActivitySending {
+			w.leaveBehind()
 		}
-		o.unsettled = w.facts.activity == ActivitySending || w.facts.activity == ActivityWaiting
+		o.unsettled = w.then.facts.activity == ActivitySending || w.then.facts.activity == ActivityWaiting
 	case EventReturned:
-		o.unsettled = w.facts.activity == ActivitySending || w.facts.activity == ActivityWaiting
-		if w.inFlight != 0 {
-			w.tries[w.inFlight] = true
-			w.inFlight = 0
-		}
+		o.unsettled = w.then.facts.activity == ActivitySending || w.then.facts.activity == ActivityWaiting
+		w.leaveBehind()
 	case EventRestored:
 		if e.Restored != nil && e.Restored.Attempt != nil {
 			kept := e.Restored.Attempt
 			w.attempt, w.settled, w.adopted, w.accepted = 1, false, true, false
-			w.key = kept.Key
-			w.content = ""
-			w.tries = map[int32]bool{1: true}
+			w.key, w.sent = kept.Key, nil
+			w.late = append(w.late[:0], 1)
 			o.unsettled = true
 		}
 	case EventReset:
 		w.resetAt = true
 	case EventChecked, EventCheckFailed:
-		delete(w.checks, e.Request)
+		w.checks = dropped(w.checks, w.checkOf(e.Request))
 	case EventLoaded:
 		w.load, w.missing = 0, false
 	case EventLoadFailed:
@@ -317,83 +352,136 @@ func (w *Watch) settleFrom(e Event) outcomes {
 
 // follow keeps what is out and armed.
 func (w *Watch) follow(effects []Effect) {
-	for _, f := range effects {
+	for k := range effects {
+		f := &effects[k]
 		switch f.Kind {
 		case EffectLoad:
 			w.load = f.Request
 		case EffectCheck:
 			id := -1
-			if x, ok := w.session.Field(w.session.Form().Path(f.Place)); ok {
+			if x, ok := w.session.At(f.Place); ok {
 				id = x.ID()
 			}
-			w.checks[f.Request] = id
+			w.checks = append(w.checks, checkOut{f.Request, int32(id)})
 		case EffectAbort:
 			if f.Request != 0 {
-				delete(w.checks, f.Request)
+				w.checks = dropped(w.checks, w.checkOf(f.Request))
 				if f.Request == w.load {
 					w.load = 0
 				}
 			} else if f.Attempt == w.attempt && f.Try == w.inFlight {
-				w.tries[f.Try] = true
-				w.inFlight = 0
+				w.leaveBehind()
 			}
 		case EffectArm:
-			w.timers[f.Timer] = f.Of
+			w.timers = append(w.timers, ArmedTimer{f.Timer, f.Of, f.After})
 		case EffectDisarm:
-			delete(w.timers, f.Timer)
+			w.timers = dropped(w.timers, w.timerOf(f.Timer))
 		}
 	}
 }
 
-// contentOf writes down what a key carries.
-func contentOf(f *Form, e Effect) string {
-	text := e.Button
-	for _, a := range e.Values {
-		text += "\x00" + f.Path(a.Place) + "=" + strconv.Itoa(int(a.Value.Kind)) + ":" + a.Value.String()
+// leaveBehind is the end of a try's flight without an answer.
+func (w *Watch) leaveBehind() {
+	if w.inFlight != 0 {
+		w.late = append(w.late, w.inFlight)
+		w.inFlight = 0
+	}
+}
+
+func (w *Watch) checkOf(r RequestID) int {
+	return slices.IndexFunc(w.checks, func(c checkOut) bool { return c.request == r })
+}
+
+func (w *Watch) timerOf(t TimerID) int {
+	return slices.IndexFunc(w.timers, func(a ArmedTimer) bool { return a.ID == t })
+}
+
+// dropped is a list without its element k; -1 is none.
+func dropped[T any](list []T, k int) []T {
+	if k < 0 {
+		return list
+	}
+	return append(list[:k], list[k+1:]...)
+}
+
+// work is what a key carries, by what is written down of it.
+func (w *Watch) work(f *Effect) *sentWork {
+	return w.workOf(f.Button, f.Values)
+}
+
+func (w *Watch) workOf(button string, values []Answer) *sentWork {
+	w.text = appendContent(w.text[:0], button, values)
+	if known := w.works[string(w.text)]; known != nil {
+		return known
+	}
+	work := &sentWork{content: string(w.text), button: button, values: slices.Clone(values)}
+	for _, a := range values {
+		if !a.Value.Absent() {
+			work.present = append(work.present, Answer{Place: a.Place, Value: a.Value})
+		}
+	}
+	if w.works != nil {
+		w.works[work.content] = work
+	}
+	return work
+}
+
+func appendContent(to []byte, button string, values []Answer) []byte {
+	to = append(to, button...)
+	for _, a := range values {
+		to = append(to, 0, byte(a.Value.Kind))
 		if a.Changed {
-			text += " changed"
+			to = append(to, 1)
 		}
+		for _, n := range [...]int64{int64(a.Field), int64(a.Row), a.Value.Coef, int64(a.Value.Exp)} {
+			to = binary.AppendVarint(to, n)
+		}
+		to = append(to, a.Value.Text...)
 	}
-	return text
-}
-
-// CopyFrom makes w the same watch as v, of a session that is a copy of v's.
-func (w *Watch) CopyFrom(v *Watch, s *Session) {
-	own := *w
-	*w = *v
-	w.session = s
-	w.before = own.before[:0]
-	w.kept = append(own.kept[:0], v.kept...)
-	w.exact, w.scratch, w.breaches = own.exact[:0], own.scratch[:0], own.breaches[:0]
-	w.values = append(own.values[:0], v.values...)
-	w.checks = copyMap(own.checks, v.checks)
-	w.timers = copyMap(own.timers, v.timers)
-	w.tries = copyMap(own.tries, v.tries)
-	w.keys = copyMap(own.keys, v.keys)
-	w.sent = copyMap(own.sent, v.sent)
-}
-
-func copyMap[K comparable, V any](to, from map[K]V) map[K]V {
-	if to == nil {
-		to = make(map[K]V, len(from))
-	}
-	clear(to)
-	maps.Copy(to, from)
 	return to
 }
 
-// AppendCanonical appends what the watch remembers and the session does not
-// show: it makes a difference to what will be a breach.
-func (w *Watch) AppendCanonical(to []byte) []byte {
-	late := 0
-	for range w.tries {
-		late++
+// CopyFrom makes w the same watch as v, of a session that is a copy of v's.
+// What was there before a step is v's, as long as v takes down nothing new.
+func (w *Watch) CopyFrom(v *Watch, s *Session) {
+	w.session, w.then, w.seen = s, v.then, v.seen
+	w.checks = append(w.checks[:0], v.checks...)
+	w.timers = append(w.timers[:0], v.timers...)
+	w.late = append(w.late[:0], v.late...)
+	w.sent, w.sentIDs = v.sent, append(w.sentIDs[:0], v.sentIDs...)
+	w.keys = append(w.keys[:0], v.keys...)
+	w.works = v.works
+	w.breaches = w.breaches[:0]
+}
+
+// Session is what is watched.
+func (w *Watch) Session() *Session { return w.session }
+
+// Armed lists the timers that run, in the order in which they were armed. It is
+// valid until the next step.
+func (w *Watch) Armed() []ArmedTimer { return w.timers }
+
+// Loading is the load on its way; 0: none.
+func (w *Watch) Loading() RequestID { return w.load }
+
+// AppendChecks lists the checks that are out.
+func (w *Watch) AppendChecks(to []RequestID) []RequestID {
+	for _, c := range w.checks {
+		to = append(to, c.request)
 	}
-	set := byte(0)
-	for k, on := range [...]bool{w.inFlight != 0, w.settled, w.adopted, w.accepted, w.resetAt, w.missing, w.paused} {
-		if on {
-			set |= 1 << k
-		}
+	return to
+}
+
+// AppendTries lists the tries of the newest attempt whose answer still counts:
+// those that were left behind, of which only an acceptance does, and the one in
+// flight.
+func (w *Watch) AppendTries(to []int32) []int32 {
+	if w.settled {
+		return to
 	}
-	return append(to, set, byte(late))
+	to = append(to, w.late...)
+	if w.inFlight != 0 {
+		to = append(to, w.inFlight)
+	}
+	return to
 }

@@ -7,11 +7,10 @@ import (
 
 // checkSends: one-at-a-time, no-invalid-send, same-key-same-values.
 func (w *Watch) checkSends(effects []Effect, now facts) {
-	form := w.session.Form()
-	for _, f := range effects {
+	for k := range effects {
+		f := &effects[k]
 		if f.Kind == EffectAbort && f.Request == 0 && f.Attempt == w.attempt && f.Try == w.inFlight {
-			w.tries[f.Try] = true
-			w.inFlight = 0
+			w.leaveBehind()
 		}
 		if f.Kind != EffectSend {
 			continue
@@ -19,34 +18,36 @@ func (w *Watch) checkSends(effects []Effect, now facts) {
 		if w.inFlight != 0 {
 			w.broken(OneAtATime, "", "a try was sent while try "+strconv.Itoa(int(w.inFlight))+" was in flight")
 		}
-		content := contentOf(form, f)
+		work := w.work(f)
 		if f.Attempt != w.attempt {
-			w.checkNewAttempt(f, now)
+			w.checkNewAttempt(f, work, now)
 		} else {
 			if f.Key != w.key {
 				w.broken(SameKeySameValues, "", "a repeat carried another key")
 			}
-			if w.content != "" && w.content != content {
-				w.broken(SameKeySameValues, "", "a repeat carried other values: "+strconv.Quote(content)+", before: "+strconv.Quote(w.content))
+			if w.sent != nil && w.sent.content != work.content {
+				w.broken(SameKeySameValues, "", "a repeat carried other values than the try before")
 			}
 			if w.settled {
 				w.broken(SameKeySameValues, "", "an attempt that is settled was sent again")
 			}
 		}
-		w.content, w.key = content, f.Key
-		w.keys[f.Key] = true
+		if !slices.Contains(w.keys, f.Key) {
+			w.keys = append(w.keys, f.Key)
+		}
+		w.sent, w.key = work, f.Key
 		w.inFlight = f.Try
 	}
 }
 
 // checkNewAttempt checks the beginning of an attempt: the state after the step
 // is that of the values that were sent.
-func (w *Watch) checkNewAttempt(f Effect, now facts) {
+func (w *Watch) checkNewAttempt(f *Effect, work *sentWork, now facts) {
 	form := w.session.Form()
 	if !w.settled {
 		w.broken(SameKeySameValues, "", "a new key was used while the previous attempt was not settled")
 	}
-	if w.keys[f.Key] || w.attempt > 0 && f.Key == w.key {
+	if slices.Contains(w.keys, f.Key) || w.attempt > 0 && f.Key == w.key {
 		w.broken(SameKeySameValues, "", "a new attempt carried an old key")
 	}
 	for _, hold := range []struct {
@@ -58,29 +59,21 @@ func (w *Watch) checkNewAttempt(f Effect, now facts) {
 		{"checking", now.checking > 0},
 		{"loading or prefill-missing", w.missing},
 		{"unchanged", form.Submit.HoldUnchanged && now.dirty == 0},
-		{"received", w.accepted && form.Submit.Creates() && !w.resetAt && f.Button == w.button && slices.Equal(presentOf(nil, f.Values), w.values) && form.Accepted.Then != ThenAdopt},
+		{"received", w.accepted && form.Submit.Creates() && !w.resetAt && w.sent != nil && f.Button == w.sent.button && slices.Equal(work.present, w.sent.present) && form.Accepted.Then != ThenAdopt},
 	} {
 		if hold.on {
 			w.broken(NoInvalidSend, "", "an attempt was begun while the hold "+hold.word+" stood")
 		}
 	}
-	w.button, w.values = f.Button, presentOf(w.values[:0], f.Values)
 	w.attempt, w.settled, w.accepted, w.adopted = f.Attempt, false, false, false
-	w.tries = map[int32]bool{}
-	clear(w.sent)
-	for x := range w.session.Fields() {
-		w.sent[x.ID()] = x.Value()
-	}
-}
-
-// presentOf appends the answers of a body that are there.
-func presentOf(to, values []Answer) []Answer {
-	for _, a := range values {
-		if !a.Value.Absent() {
-			to = append(to, Answer{Place: a.Place, Value: a.Value})
+	w.late, w.sentIDs = w.late[:0], w.sentIDs[:0]
+	for _, a := range work.present {
+		id := -1
+		if x, ok := w.session.At(a.Place); ok {
+			id = x.ID()
 		}
+		w.sentIDs = append(w.sentIDs, int32(id))
 	}
-	return to
 }
 
 // checkEdits: edits-survive.
@@ -100,9 +93,9 @@ func (w *Watch) checkEdits(e Event, o outcomes) {
 		w.kept[f.ID()] = keptNow{w.step, f.Kept()}
 	}
 	accepted := o.learnt && o.kind == ReplyAccepted
-	for k := range w.before {
-		b := &w.before[k]
-		there := b.id < len(w.kept) && w.kept[b.id].step == w.step
+	for k := range w.then.fields {
+		b := &w.then.fields[k]
+		there := int(b.id) < len(w.kept) && w.kept[b.id].step == w.step
 		if !b.mine || there && w.kept[b.id].kept == b.kept {
 			continue
 		}
@@ -125,8 +118,15 @@ func isRowOf(path, row string) bool {
 
 // wasSentAs reports whether exactly this value had been sent.
 func (w *Watch) wasSentAs(b *fieldBefore) bool {
-	sent, known := w.sent[b.id]
-	return w.adopted || known && sent == b.kept
+	if w.adopted {
+		return true
+	}
+	for k, id := range w.sentIDs {
+		if id == b.id {
+			return w.sent.present[k].Value == b.kept
+		}
+	}
+	return b.kept.Absent()
 }
 
 // checkLeaving: ask-before-loss. What is still there at the moment of leaving
@@ -136,7 +136,8 @@ func (w *Watch) checkLeaving(e Event, effects []Effect) {
 	if form.Leave.When == LeaveNever {
 		return
 	}
-	for _, f := range effects {
+	for k := range effects {
+		f := &effects[k]
 		if f.Kind != EffectLeave && f.Kind != EffectNavigate {
 			continue
 		}
@@ -159,9 +160,9 @@ func (w *Watch) checkWaiting(now facts) {
 		}
 		return
 	}
-	armed := map[TimerKind]int{}
-	for _, kind := range w.timers {
-		armed[kind]++
+	var armed [TimerSettle + 1]int
+	for _, timer := range w.timers {
+		armed[timer.Of]++
 	}
 	need := func(what string, on bool, kind TimerKind) {
 		if on && armed[kind] == 0 {
@@ -186,7 +187,8 @@ func (w *Watch) checkWaiting(now facts) {
 // guard is on whenever something would be lost.
 func (w *Watch) checkAsking(effects []Effect, now facts) {
 	reason := w.reason(now)
-	for _, f := range effects {
+	for k := range effects {
+		f := &effects[k]
 		if f.Kind == EffectAsk && f.Reason != reason {
 			w.broken(NoNeedlessAsk, "", "asked about "+f.Reason.String()+", and the work is "+reason.String())
 		}
@@ -208,9 +210,9 @@ func (w *Watch) checkIssues(e Event) {
 		return
 	}
 	if f, ok := w.session.Field(e.Path); ok {
-		for _, issue := range f.Issues() {
-			if issue.Source != SourceRule {
-				w.broken(FreshIssues, e.Path, "the "+issue.Source.String()+" issue "+issue.Code+" outlived an edit")
+		for _, source := range [...]Source{SourceCheck, SourceServer} {
+			if f.HasIssueOf(source) {
+				w.broken(FreshIssues, e.Path, "an issue of the "+source.String()+" outlived an edit")
 			}
 		}
 	}
@@ -299,10 +301,11 @@ func (w *Watch) checkEntries(e Event, o outcomes) {
 // checkWayForward: as far as one step can tell, a submit that nothing holds
 // does something.
 func (w *Watch) checkWayForward(e Event, effects []Effect, now facts) {
-	if e.Kind != EventSubmit || w.facts.activity != ActivityIdle || now.ignored > w.facts.ignored {
+	if e.Kind != EventSubmit || w.then.facts.activity != ActivityIdle || now.ignored > w.then.facts.ignored {
 		return
 	}
-	for _, f := range effects {
+	for k := range effects {
+		f := &effects[k]
 		if f.Kind == EffectSend || f.Kind == EffectSay {
 			return
 		}
@@ -314,10 +317,11 @@ func (w *Watch) checkWayForward(e Event, effects []Effect, now facts) {
 
 // checkSaid: said-once.
 func (w *Watch) checkSaid(e Event, effects []Effect, o outcomes, now facts) {
-	said := map[MessageID]int{}
+	var said [messageCount]int
 	notices := 0
 	blocked := 0
-	for _, f := range effects {
+	for k := range effects {
+		f := &effects[k]
 		if f.Kind != EffectSay {
 			continue
 		}
@@ -333,7 +337,8 @@ func (w *Watch) checkSaid(e Event, effects []Effect, o outcomes, now facts) {
 		w.broken(SaidOnce, "", strconv.Itoa(notices)+" notices in one step")
 	}
 	sent := false
-	for _, f := range effects {
+	for k := range effects {
+		f := &effects[k]
 		sent = sent || f.Kind == EffectSend
 	}
 	refusedNow := o.learnt && (o.kind == ReplyRefused || o.kind == ReplyOutdated && w.session.Form().Prefill.URL == "")
@@ -357,9 +362,9 @@ func (w *Watch) checkSaid(e Event, effects []Effect, o outcomes, now facts) {
 	firstPause := o.waiting && now.activity == ActivityWaiting && !w.paused
 	once("waiting", firstPause, said[MessageWaiting])
 	w.paused = w.paused || firstPause
-	loadFails := e.Kind == EventLoadFailed || e.Kind == EventElapsed && w.facts.prefill == PrefillLoading && now.prefill != PrefillLoading
+	loadFails := e.Kind == EventLoadFailed || e.Kind == EventElapsed && w.then.facts.prefill == PrefillLoading && now.prefill != PrefillLoading
 	once("a failed load", loadFails, said[MessageLoadFailed])
-	pressed := (e.Kind == EventSubmit || e.Kind == EventRetry) && w.facts.activity == ActivityIdle && now.ignored == w.facts.ignored
+	pressed := (e.Kind == EventSubmit || e.Kind == EventRetry) && w.then.facts.activity == ActivityIdle && now.ignored == w.then.facts.ignored
 	if pressed && !sent && now.activity == ActivityIdle && blocked != 1 {
 		w.broken(SaidOnce, "", "blocked was said "+strconv.Itoa(blocked)+" times")
 	}

@@ -269,7 +269,11 @@ func (p *play) request(what string, answer *Answer, e lifecycle.Effect) {
 		return
 	}
 	response := replies.Response{Broken: answer.Broken, Status: answer.Status, Header: answer.Header, Body: answer.Body}
-	p.later(pending{at: p.now + answer.After, event: eventOf(p.scenario.Form(), e, response), answer: answer})
+	event := eventOf(p.scenario.Form(), e, response)
+	p.later(pending{at: p.now + answer.After, event: event, answer: answer})
+	if answer.Again > 0 {
+		p.later(pending{at: p.now + answer.After + answer.Again, event: event, answer: answer})
+	}
 }
 
 // eventOf is what an answer means to the session that asked.

@@ -153,10 +153,12 @@ func (p *scenarioReader) answers(n *document.Node) []Answer {
 	var answers []Answer
 	for _, item := range p.List(n) {
 		a := Answer{At: item}
-		for _, e := range p.Map(item, "after", "status", "headers", "body", "never", "broken") {
+		for _, e := range p.Map(item, "after", "again", "status", "headers", "body", "never", "broken") {
 			switch e.Key {
 			case "after":
 				a.After = p.Duration(e.Value)
+			case "again":
+				a.Again = p.Duration(e.Value)
 			case "status":
 				if a.Status = p.Int(e.Value, 100); a.Status > 599 {
 					p.Wrong(e.Value, document.Describe(e.Value), "an HTTP status from 200 to 599")

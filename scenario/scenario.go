@@ -38,6 +38,7 @@ type CheckAnswers struct {
 // Answer is one HTTP reply, After a time counted from its request.
 type Answer struct {
 	After  time.Duration
+	Again  time.Duration // it arrives once more so long after; 0: it does not
 	Never  bool
 	Broken bool
 	Status int

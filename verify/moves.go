@@ -2,6 +2,7 @@ package verify
 
 import (
 	"encoding/json"
+	"slices"
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/lifecycle"
@@ -12,6 +13,7 @@ import (
 // that it stands for.
 type move struct {
 	event    lifecycle.Event
+	also     []lifecycle.Event // edits that go with it in one move: nothing comes between
 	response *replies.Response
 	forward  bool // an applicant's action, a timer, or an answer of an office that accepts
 }
@@ -22,14 +24,7 @@ type answer struct {
 	event    lifecycle.Event
 }
 
-func (a answer) to(r lifecycle.RequestID) lifecycle.Event {
-	e := a.event
-	e.Request = r
-	return e
-}
-
-// mover lists what can happen in a world. cut, below, reports whether a bound left
-// something out.
+// mover lists what can happen in a world, in a fixed order.
 type mover struct {
 	form    *lifecycle.Form
 	options Options
@@ -41,14 +36,14 @@ type mover struct {
 	checks  []answer
 }
 
-func newMover(form *lifecycle.Form, o Options) *mover {
+func newMover(form *lifecycle.Form, o Options) (*mover, error) {
 	m := &mover{form: form, options: o}
-	for _, id := range choose(form, o.Fields) {
-		path := form.Path(lifecycle.Place{Field: id, Row: -1})
-		if _, inRows := form.Group(id); inRows {
-			path = form.Path(lifecycle.Place{Field: id, Row: 0})
+	for _, path := range o.Edited {
+		f, err := editedField(form, path)
+		if err != nil {
+			return nil, err
 		}
-		m.fields = append(m.fields, edited{path, texts(form, id)})
+		m.fields = append(m.fields, f)
 	}
 	for id := range form.Fields {
 		if form.Fields[id].Kind == lifecycle.KindRows {
@@ -65,7 +60,8 @@ func newMover(form *lifecycle.Form, o Options) *mover {
 		m.loads = append(m.loads, answer{r, e})
 	}
 	for _, r := range []*replies.Response{
-		{Status: 200, Header: header}, {Status: 422, Body: m.refusal()}, {Status: 401}, {Status: 412}, {Status: 503}, {Broken: true},
+		{Status: 200, Header: header, Body: m.accepted()},
+		{Status: 422, Body: m.refusal()}, {Status: 401}, {Status: 412}, {Status: 503}, {Broken: true},
 	} {
 		m.submits = append(m.submits, answer{r, lifecycle.Replied(0, 0, replies.Submit(form, *r))})
 	}
@@ -77,28 +73,84 @@ func newMover(form *lifecycle.Form, o Options) *mover {
 		}
 		m.checks = append(m.checks, answer{r, e})
 	}
-	return m
+	return m, m.fill()
+}
+
+// fill finds the edits that complete the fields which the walk does not edit.
+func (m *mover) fill() error {
+	d := m.form.Declaration
+	d.Prefill = lifecycle.PrefillPolicy{} // nothing is locked then
+	unlocked, err := lifecycle.NewForm(d)
+	if err != nil {
+		return err
+	}
+	edits, _ := declare.Fill(unlocked)
+	last := map[string]int{}
+	for k, e := range edits {
+		if e.Kind == lifecycle.EventEdit {
+			last[e.Path] = k
+		}
+	}
+	for _, f := range m.fields {
+		last[f.path] = -1
+	}
+	for k, e := range edits {
+		if e.Kind != lifecycle.EventEdit || last[e.Path] == k {
+			m.filled = append(m.filled, e)
+		}
+	}
+	return nil
+}
+
+// beginning is what is filled in before the walk begins: nothing where the
+// fields are locked until the load has arrived.
+func (m *mover) beginning() []lifecycle.Event {
+	if m.form.Prefill.Lock && m.form.Prefill.URL != "" {
+		return nil
+	}
+	return m.filled
 }
 
 // record is what a load brings: an accepted answer for every field outside of
-// rows, and for the first text that is edited another one than is typed.
+// rows, and for those that are edited one of the texts that are typed.
 func (m *mover) record() map[string]any {
 	var answers []lifecycle.Answer
-	varied := false
 	for id := range m.form.Fields {
 		field := lifecycle.FieldID(id)
 		raw, ok := declare.Sample(m.form, field)
 		if _, inRows := m.form.Group(field); inRows || !ok || m.form.Fields[id].Kind == lifecycle.KindRows {
 			continue
 		}
-		v := m.form.Parse(field, raw)
-		for _, f := range m.fields {
-			if other := m.form.Parse(field, raw+"2"); f.path == m.form.Fields[id].Path && !varied && m.form.Accepts(field, other) {
-				v, varied = other, true
-			}
-		}
-		answers = append(answers, lifecycle.Answer{Place: lifecycle.Place{Field: field, Row: -1}, Value: v, Changed: true})
+		answers = append(answers, m.answerOf(field, m.form.Parse(field, raw)))
 	}
+	return m.body(answers)
+}
+
+// accepted is what an acceptance returns: with adopt the edited fields, as the
+// office has them.
+func (m *mover) accepted() map[string]any {
+	if m.form.Accepted.Then != lifecycle.ThenAdopt {
+		return nil
+	}
+	var answers []lifecycle.Answer
+	for _, f := range m.fields {
+		if _, inRows := m.form.Group(f.field); !inRows && !f.saved.Absent() {
+			answers = append(answers, m.answerOf(f.field, f.saved))
+		}
+	}
+	return m.body(answers)
+}
+
+func (m *mover) answerOf(id lifecycle.FieldID, v lifecycle.Value) lifecycle.Answer {
+	for _, f := range m.fields {
+		if f.field == id && !f.saved.Absent() {
+			v = f.saved
+		}
+	}
+	return lifecycle.Answer{Place: lifecycle.Place{Field: id, Row: -1}, Value: v, Changed: true}
+}
+
+func (m *mover) body(answers []lifecycle.Answer) map[string]any {
 	body := map[string]any{}
 	_ = json.Unmarshal(m.form.AppendBody(nil, answers), &body) // what AppendBody writes is JSON
 	return body
@@ -106,152 +158,209 @@ func (m *mover) record() map[string]any {
 
 func (m *mover) refusal() map[string]any {
 	errors := map[string]any{"nobody's": "Not that."}
-	if len(m.fields) > 0 {
-		errors[m.fields[0].path] = "Not this."
+	for _, f := range m.fields {
+		errors[f.path] = "Not this."
 	}
 	return map[string]any{"errors": errors}
 }
 
-// moves calls do with each move in a fixed order, and reports whether a bound
-// left some out.
-func (m *mover) moves(w *world, do func(move)) (cut bool) {
-	s := w.session
-	applicant := func(e lifecycle.Event) { do(move{event: e, forward: true}) }
-	if w.gone {
-		if w.asked < m.options.Loads || m.form.Prefill.URL == "" {
-			applicant(lifecycle.Returned())
+// moves appends each move to a list, and reports whether a bound left some out.
+func (m *mover) moves(w *world, list []move) (all []move, cut bool) {
+	l := moveList{mover: m, world: w, list: list}
+	if w.gone() {
+		if w.loads < m.options.Loads || m.form.Prefill.URL == "" {
+			l.applicant(lifecycle.Returned())
 		}
-		return false // who has left needs no way forward
+		l.answers() // all are stale now
+		return l.list, false
 	}
-	for _, f := range m.fields {
+	l.editing()
+	l.rows()
+	l.submitting()
+	if m.form.Prefill.URL != "" {
+		if w.loads < m.options.Loads {
+			l.applicant(lifecycle.Refresh())
+		} else { // one more load matters where none has arrived
+			l.cut = l.cut || w.session.Prefill() != lifecycle.PrefillReady || w.session.Holds("").Has(lifecycle.HoldPrefillMissing)
+		}
+	}
+	l.applicant(lifecycle.Reset())
+	l.leaving()
+	l.answers()
+	return l.list, l.cut
+}
+
+type moveList struct {
+	*mover
+	world *world
+	list  []move
+	cut   bool
+}
+
+func (l *moveList) add(e lifecycle.Event, response *replies.Response, forward bool) {
+	l.list = append(l.list, move{event: e, response: response, forward: forward})
+}
+
+func (l *moveList) applicant(e lifecycle.Event) { l.add(e, nil, true) }
+
+func (l *moveList) editing() {
+	s := l.world.session
+	for _, f := range l.fields {
 		state, there := s.Field(f.path)
 		if !there {
 			continue
 		}
 		for _, raw := range f.raws {
-			applicant(lifecycle.Edit(f.path, raw))
+			l.applicant(lifecycle.Edit(f.path, raw))
 		}
 		if !state.Touched() {
-			applicant(lifecycle.Blur(f.path))
+			l.applicant(lifecycle.Blur(f.path))
 		}
 		if state.Contested() {
-			applicant(lifecycle.Resolve(f.path, lifecycle.ChooseMine))
-			applicant(lifecycle.Resolve(f.path, lifecycle.ChooseTheirs))
+			l.applicant(lifecycle.Resolve(f.path, lifecycle.ChooseMine))
+			l.applicant(lifecycle.Resolve(f.path, lifecycle.ChooseTheirs))
 		}
 	}
-	m.fillAgain(s, applicant)
-	for _, group := range m.groups {
-		f, _ := s.Field(group)
-		if f.Rows() < m.options.Rows {
-			applicant(lifecycle.AddRow(group))
-		}
-		if f.Rows() > 0 {
-			applicant(lifecycle.RemoveRow(group + "/0"))
-		}
-		if f.Rows() > 1 {
-			applicant(lifecycle.MoveRow(group+"/1", group+"/0"))
-		}
-		if f.Contested() {
-			applicant(lifecycle.Resolve(group, lifecycle.ChooseTheirs))
-		}
-	}
-	cut = m.submitting(w, applicant) || cut
-	if m.form.Prefill.URL != "" {
-		if w.asked < m.options.Loads {
-			applicant(lifecycle.Refresh())
-		} else { // one more load matters where none has arrived
-			cut = cut || s.Prefill() != lifecycle.PrefillReady || s.Holds("").Has(lifecycle.HoldPrefillMissing)
-		}
-	}
-	applicant(lifecycle.Reset())
-	m.leaving(w, applicant)
-	return m.answers(w, do) || cut
-}
-
-func (m *mover) submitting(w *world, applicant func(lifecycle.Event)) (cut bool) {
-	mayBegin, mayRepeat := m.room(w)
-	unsettled := w.session.Submission() == lifecycle.SubmissionUnsettled
-	if cut = !m.maySubmit(w); !cut {
-		for _, button := range m.form.Buttons {
-			applicant(lifecycle.Submit(button))
-		}
-	}
-	if unsettled && mayRepeat || w.session.Submission() == lifecycle.SubmissionDenied && mayBegin {
-		applicant(lifecycle.Retry())
-	}
-	if w.session.Activity() != lifecycle.ActivityIdle {
-		applicant(lifecycle.Cancel())
-	}
-	return cut
-}
-
-// fillAgain types the first of the other answers that a reset or a clear took.
-func (m *mover) fillAgain(s *lifecycle.Session, applicant func(lifecycle.Event)) {
-	for _, e := range m.filled {
+	// The other answers that a reset or a clear took are typed again, all at once.
+	for k, e := range l.filled {
 		f, there := s.Field(e.Path)
-		if e.Kind == lifecycle.EventEdit && there && f.Raw() != e.Raw && f.Asked() {
-			applicant(e)
+		if e.Kind == lifecycle.EventEdit && there && f.Asked() && f.Value() != l.form.Parse(f.Place().Field, e.Raw) {
+			l.list = append(l.list, move{event: e, also: l.retyped(k + 1), forward: true})
 			return
 		}
 	}
 }
 
+// retyped are the edits from one on: rows that are missing are added by a move of
+// their own.
+func (l *moveList) retyped(from int) []lifecycle.Event {
+	for _, e := range l.filled[from:] {
+		if e.Kind != lifecycle.EventEdit {
+			return slices.DeleteFunc(slices.Clone(l.filled[from:]), func(e lifecycle.Event) bool { return e.Kind != lifecycle.EventEdit })
+		}
+	}
+	return l.filled[from:]
+}
+
+func (l *moveList) rows() {
+	for _, group := range l.groups {
+		f, _ := l.world.session.Field(group)
+		if f.Rows() < l.options.Rows {
+			l.applicant(lifecycle.AddRow(group))
+		}
+		if f.Rows() > 0 {
+			l.applicant(lifecycle.RemoveRow(group + "/0"))
+		}
+		if f.Rows() > 1 {
+			l.applicant(lifecycle.RemoveRow(group + "/1"))
+			l.applicant(lifecycle.MoveRow(group+"/1", group+"/0"))
+		}
+		if f.Contested() {
+			l.applicant(lifecycle.Resolve(group, lifecycle.ChooseMine))
+			l.applicant(lifecycle.Resolve(group, lifecycle.ChooseTheirs))
+		}
+	}
+}
+
+func (l *moveList) submitting() {
+	s := l.world.session
+	mayBegin, mayRepeat := l.room()
+	if l.maySubmit() {
+		for _, button := range l.form.Buttons {
+			l.applicant(lifecycle.Submit(button))
+		}
+	} else {
+		l.cut = true
+	}
+	if s.Submission() == lifecycle.SubmissionUnsettled && mayRepeat || s.Submission() == lifecycle.SubmissionDenied && mayBegin {
+		l.applicant(lifecycle.Retry())
+	}
+	if s.Activity() != lifecycle.ActivityIdle {
+		l.applicant(lifecycle.Cancel())
+	}
+}
+
 // room is what the bounds leave: a new attempt, one more try.
-func (m *mover) room(w *world) (mayBegin, mayRepeat bool) {
-	return w.attempts < m.options.Attempts, int(w.session.Attempt().Tries) < m.options.Tries
+func (l *moveList) room() (mayBegin, mayRepeat bool) {
+	return l.world.attempts < l.options.Attempts, int(l.world.session.Attempt().Tries) < l.options.Tries
 }
 
 // maySubmit reports whether a submit stays within the bounds.
-func (m *mover) maySubmit(w *world) bool {
-	mayBegin, mayRepeat := m.room(w)
-	return mayBegin && (mayRepeat || w.session.Submission() != lifecycle.SubmissionUnsettled)
+func (l *moveList) maySubmit() bool {
+	mayBegin, mayRepeat := l.room()
+	return mayBegin && (mayRepeat || l.world.session.Submission() != lifecycle.SubmissionUnsettled)
 }
 
-func (m *mover) leaving(w *world, applicant func(lifecycle.Event)) {
-	s := w.session
+func (l *moveList) leaving() {
+	s := l.world.session
 	switch s.Leaving() {
 	case lifecycle.LeavePresent:
-		applicant(lifecycle.LeaveAsked("/away", lifecycle.LeaveInside))
-		applicant(lifecycle.LeaveAsked("/away", lifecycle.LeaveUnload))
+		l.applicant(lifecycle.LeaveAsked("/away", lifecycle.LeaveInside))
+		l.applicant(lifecycle.LeaveAsked("/away", lifecycle.LeaveUnload))
 	case lifecycle.LeaveAsking, lifecycle.LeaveDeparting:
-		applicant(lifecycle.LeaveAnswered(lifecycle.AnswerStay))
-		applicant(lifecycle.LeaveAnswered(lifecycle.AnswerDiscard))
-		if s.Leaving() == lifecycle.LeaveAsking && (m.maySubmit(w) || s.Activity() != lifecycle.ActivityIdle) {
-			applicant(lifecycle.LeaveAnswered(lifecycle.AnswerSubmit))
+		l.applicant(lifecycle.LeaveAnswered(lifecycle.AnswerStay))
+		l.applicant(lifecycle.LeaveAnswered(lifecycle.AnswerDiscard))
+		if s.Leaving() == lifecycle.LeaveAsking && (l.maySubmit() || s.Activity() != lifecycle.ActivityIdle) {
+			l.applicant(lifecycle.LeaveAnswered(lifecycle.AnswerSubmit))
 		}
 	}
 }
 
-// answers are those of the backend and of the clock.
-func (m *mover) answers(w *world, do func(move)) (cut bool) {
-	for _, request := range w.outstanding(w.loads, 0) {
-		for k, a := range m.loads {
-			do(move{a.to(request), a.response, k == 0})
+// answers are those of the backend and of the clock: to what is on its way, and
+// to what has been answered or given up, which changes nothing.
+func (l *moveList) answers() {
+	w := l.world
+	if r := w.watch.Loading(); r != 0 {
+		l.toRequest(l.loads, r)
+	}
+	if r := w.load.spent; r != 0 {
+		l.toSpent(l.loads, r)
+	}
+	w.requests = w.watch.AppendChecks(w.requests[:0])
+	for _, r := range w.requests {
+		l.toRequest(l.checks, r)
+	}
+	if r := w.check.spent; r != 0 {
+		l.toSpent(l.checks, r)
+	}
+	attempt := w.session.Attempt()
+	w.tries = w.watch.AppendTries(w.tries[:0])
+	for _, try := range w.tries {
+		late := try != attempt.Tries || w.session.Activity() != lifecycle.ActivitySending
+		for k, a := range l.submits {
+			if late && k > 1 && !l.options.Whole {
+				break // of a late answer only an acceptance counts: every other is stale, one like the other
+			}
+			l.add(lifecycle.Replied(attempt.Number, try, a.event.Reply), a.response, k == 0)
 		}
 	}
-	for _, request := range w.outstanding(w.checks, 1) {
-		for k, a := range m.checks {
-			do(move{a.to(request), a.response, k == 0})
-		}
+	if len(w.tries) == 0 && attempt.Number > 0 { // settled: the reply comes once more
+		l.add(lifecycle.Replied(attempt.Number, 1, l.submits[0].event.Reply), l.submits[0].response, false)
 	}
-	for _, t := range w.tries {
-		for k, a := range m.submits {
-			do(move{lifecycle.Replied(t.attempt, t.try, a.event.Reply), a.response, k == 0})
-		}
-	}
-	for k, t := range w.timers {
+	for k, t := range w.watch.Armed() {
 		switch {
 		case !w.mayElapse(k):
-		case m.tooManyTries(w, t):
-			cut = true
+		case t.Of == lifecycle.TimerWait && int(attempt.Tries) >= l.options.Tries:
+			l.cut = true
 		default:
-			do(move{event: lifecycle.Elapsed(t.id), forward: true})
+			l.add(lifecycle.Elapsed(t.ID), nil, true)
 		}
 	}
-	return cut
 }
 
-// tooManyTries keeps an automatic repeat within the bound.
-func (m *mover) tooManyTries(w *world, t armed) bool {
-	return t.of == lifecycle.TimerWait && int(w.session.Attempt().Tries) >= m.options.Tries
+// toSpent answers what has been answered or given up: one answer is as stale as
+// the other.
+func (l *moveList) toSpent(answers []answer, r lifecycle.RequestID) {
+	if !l.options.Whole {
+		answers = answers[:1]
+	}
+	l.toRequest(answers, r)
+}
+
+func (l *moveList) toRequest(answers []answer, r lifecycle.RequestID) {
+	for k := range answers {
+		e := answers[k].event
+		e.Request = r
+		l.add(e, answers[k].response, k == 0)
+	}
 }

@@ -2,6 +2,8 @@ package verify
 
 import (
 	"fmt"
+	"runtime"
+	"slices"
 	"strings"
 
 	"leanwicket.dev/declare"
@@ -10,20 +12,29 @@ import (
 
 // Options bound a walk. The zero value is an honest default for each.
 type Options struct {
-	Attempts int // submissions begun; 0: 2
-	Tries    int // sendings of one attempt; 0: 2
-	Loads    int // loads asked for; 0: 2
-	Rows     int // rows of a group; 0: 1
-	Fields   int // fields that are edited; 0: 1. The others are filled in before
-	States   int // states after which the walk gives up; 0: a million
+	Attempts int      // submissions begun; 0: 2
+	Tries    int      // sendings of one attempt; 0: 2
+	Loads    int      // loads asked for; 0: 2
+	Rows     int      // rows of a group; 0: 2
+	Edited   []string // paths of the fields that are edited; nil: the first of Plan. The others are filled in before
+	States   int      // states after which the walk gives up; 0: ten million
+	Memory   int      // bytes after which the walk gives up; 0: 2 GiB
+	Workers  int      // goroutines that walk; 0: one for each core
+	First    bool     // the walk ends at the first breach
+	Whole    bool     // nothing is reduced: what has no future counts as a difference too
 
 	// Progress is told now and then how far the walk is; nil: nobody.
-	Progress func(states, frontier, depth int)
+	Progress func(Progress)
 	// Stop ends the walk with what was found so far, when it is closed.
 	Stop <-chan struct{}
 }
 
-func (o Options) withDefaults() Options {
+// Progress is how far a walk is.
+type Progress struct {
+	States, Transitions, Frontier, Depth int
+}
+
+func (o Options) withDefaults(form *lifecycle.Form) Options {
 	set := func(v *int, value int) {
 		if *v == 0 {
 			*v = value
@@ -32,66 +43,177 @@ func (o Options) withDefaults() Options {
 	set(&o.Attempts, 2)
 	set(&o.Tries, 2)
 	set(&o.Loads, 2)
-	set(&o.Rows, 1)
-	set(&o.Fields, 1)
-	set(&o.States, 1_000_000)
+	set(&o.Rows, 2)
+	set(&o.States, 10_000_000)
+	set(&o.Memory, 2<<30)
+	set(&o.Workers, runtime.GOMAXPROCS(0))
+	if plan := Plan(form, 1); o.Edited == nil && len(plan) > 0 {
+		o.Edited = plan[0]
+	}
 	return o
 }
 
-// Bounds says in words within what a walk went.
-func (o Options) bounds() string {
-	return fmt.Sprintf("%d attempts, %d tries each, %d loads, %d rows, %d fields edited", o.Attempts, o.Tries, o.Loads, o.Rows, o.Fields)
+// bounds says in words within what a walk went.
+func (o Options) bounds(form *lifecycle.Form) string {
+	text := fmt.Sprintf("%d attempts, %d tries each", o.Attempts, o.Tries)
+	if form.Prefill.URL != "" {
+		text += fmt.Sprintf(", %d loads", o.Loads)
+	}
+	if slices.ContainsFunc(form.Fields, func(f lifecycle.Field) bool { return f.Kind == lifecycle.KindRows }) {
+		text += fmt.Sprintf(", %d rows", o.Rows)
+	}
+	return text
+}
+
+// Plan chooses the fields that walks of a form edit, so many at a time: one for
+// each kind in use and for each trait that the lifecycle treats differently (a
+// check, a condition, a comparison, rows, a private value). A field that is
+// compared with another, or asked by another's answer, stays beside it.
+func Plan(form *lifecycle.Form, atATime int) [][]string {
+	var chosen []lifecycle.FieldID
+	seen := map[string]bool{}
+	for pass := range 2 { // fields with a trait first: they show their kind as well
+		for id := range form.Fields {
+			f := &form.Fields[id]
+			traits := traitsOf(form, lifecycle.FieldID(id))
+			news := slices.ContainsFunc(traits, func(t string) bool { return !seen[t] })
+			if f.Kind == lifecycle.KindRows || !news || pass == 0 && len(traits) == 1 {
+				continue
+			}
+			for _, t := range traits {
+				seen[t] = true
+			}
+			chosen = append(chosen, lifecycle.FieldID(id))
+		}
+	}
+	slices.Sort(chosen)
+	var plan [][]string
+	taken := map[lifecycle.FieldID]bool{}
+	var set []string
+	for _, id := range chosen {
+		if taken[id] {
+			continue
+		}
+		for _, member := range append([]lifecycle.FieldID{id}, linkedWith(form, id)...) {
+			if !taken[member] {
+				taken[member] = true
+				set = append(set, walkedPath(form, member))
+			}
+		}
+		if len(set) >= atATime {
+			plan, set = append(plan, set), nil
+		}
+	}
+	if set != nil {
+		plan = append(plan, set)
+	}
+	return plan
+}
+
+// traitsOf lists what is special about a field; its kind is the first.
+func traitsOf(form *lifecycle.Form, id lifecycle.FieldID) []string {
+	f := &form.Fields[id]
+	traits := []string{f.Kind.String()}
+	add := func(trait string, has bool) {
+		if has {
+			traits = append(traits, trait)
+		}
+	}
+	_, inRows := form.Group(id)
+	add("check", f.Check.URL != "")
+	add("asked sometimes", len(f.Asked) > 0)
+	add("compared", len(comparedWith(form, id)) > 0)
+	add("in rows", inRows)
+	add("private", f.Private)
+	return traits
+}
+
+// comparedWith lists the fields that a field's own comparisons look at.
+func comparedWith(form *lifecycle.Form, id lifecycle.FieldID) []lifecycle.FieldID {
+	var others []lifecycle.FieldID
+	for _, c := range form.Fields[id].Constraints {
+		if c.Op.Compares() && !slices.Contains(others, c.Other) {
+			others = append(others, c.Other)
+		}
+	}
+	return others
+}
+
+// linkedWith lists the fields that have a say in a field: those it is compared
+// with, and those that decide whether it is asked.
+func linkedWith(form *lifecycle.Form, id lifecycle.FieldID) []lifecycle.FieldID {
+	linked := comparedWith(form, id)
+	for _, condition := range form.Fields[id].Asked {
+		for _, clause := range condition {
+			for _, literal := range clause {
+				if !slices.Contains(linked, literal.Field) {
+					linked = append(linked, literal.Field)
+				}
+			}
+		}
+	}
+	return linked
+}
+
+// walkedPath is where a walk edits a field: in rows, in the first one.
+func walkedPath(form *lifecycle.Form, id lifecycle.FieldID) string {
+	row := int32(-1)
+	if _, inRows := form.Group(id); inRows {
+		row = 0
+	}
+	return form.Path(lifecycle.Place{Field: id, Row: row})
 }
 
 // edited is a field that the walk types at, with the texts that it types.
 type edited struct {
-	path string
-	raws []string
+	field lifecycle.FieldID
+	path  string
+	raws  []string
+	saved lifecycle.Value // what a load brings
 }
 
-// choose takes the fields that differ most from each other: those with a check
-// or a condition first, then one of each kind.
-func choose(form *lifecycle.Form, most int) []lifecycle.FieldID {
-	var chosen []lifecycle.FieldID
-	seen := map[string]bool{}
-	for pass := range 3 {
-		for id := range form.Fields {
-			f := &form.Fields[id]
-			if len(chosen) >= most || f.Kind == lifecycle.KindRows {
-				continue
-			}
-			trait := f.Kind.String()
-			switch {
-			case pass == 0 && f.Check.URL != "":
-				trait = "check"
-			case pass == 0 && len(f.Asked) > 0:
-				trait = "asked"
-			case pass == 0:
-				continue
-			case pass == 1 && len(f.Constraints) == 0:
-				continue
-			}
-			if !seen[trait] {
-				seen[trait] = true
-				chosen = append(chosen, lifecycle.FieldID(id))
-			}
+// editedField chooses what is typed at a field: an accepted text, a refused one,
+// and what the baseline is. A form that holds what is unchanged needs a second
+// accepted one.
+func editedField(form *lifecycle.Form, path string) (edited, error) {
+	place, ok := form.Lookup(path)
+	if !ok || form.Fields[place.Field].Kind == lifecycle.KindRows {
+		return edited{}, fmt.Errorf("the form %s has no field %s to edit", form.Name, path)
+	}
+	e := edited{field: place.Field, path: path}
+	add := func(raw string) {
+		if !slices.Contains(e.raws, raw) {
+			e.raws = append(e.raws, raw)
 		}
 	}
-	return chosen
+	samples := declare.Samples(form, place.Field, 3)
+	if form.Prefill.URL == "" {
+		add("")
+	} else if len(samples) > 0 { // the last is what a load brings
+		e.saved = form.Parse(place.Field, samples[len(samples)-1])
+		add(samples[len(samples)-1])
+	}
+	for _, raw := range samples[:min(len(samples), 1)] {
+		add(raw)
+	}
+	if form.Submit.HoldUnchanged && len(samples) > 2 {
+		add(samples[1])
+	}
+	if raw, found := refusedText(form, place.Field); found {
+		add(raw)
+	}
+	return e, nil
 }
 
-// texts are what is typed at a field: an accepted text, a refused one, and
-// nothing. A form that holds what is unchanged needs a second accepted one.
-func texts(form *lifecycle.Form, id lifecycle.FieldID) []string {
-	accepted := 1
-	if form.Submit.HoldUnchanged {
-		accepted = 2
+// refusedText is a text that the field's constraints refuse.
+func refusedText(form *lifecycle.Form, id lifecycle.FieldID) (string, bool) {
+	if form.Fields[id].Kind == lifecycle.KindBoolean {
+		return "", !form.Accepts(id, lifecycle.Value{})
 	}
-	raws := append([]string{""}, declare.Samples(form, id, accepted)...)
-	for _, raw := range []string{"x", strings.Repeat("x", 200), "-1", "1e9", "2000-01-01"} {
-		if v := form.Parse(id, raw); !form.Accepts(id, v) && form.Fields[id].Kind != lifecycle.KindBoolean {
-			return append(raws, raw)
+	for _, raw := range []string{"", "x", strings.Repeat("x", 2000), "-1", "1e9", "0.0001", "2000-01-01", "2999-01-01"} {
+		if v := form.Parse(id, raw); !form.Accepts(id, v) {
+			return raw, true
 		}
 	}
-	return raws
+	return "", false
 }

@@ -1,34 +1,27 @@
 package verify
 
 import (
-	"encoding/binary"
 	"slices"
-	"time"
 
 	"leanwicket.dev/lifecycle"
 )
 
-// world is a session with all that is on its way to it.
+// world is a watched session, with what the bounds count. What is on its way to
+// it and which timers run is what its watch has seen.
 type world struct {
 	session  *lifecycle.Session
 	watch    *lifecycle.Watch
-	loads    []lifecycle.RequestID // current ones, and
-	checks   []lifecycle.RequestID
-	stale    [2]lifecycle.RequestID // the last load and the last check that were given up: their answers still arrive
-	tries    []sent
-	timers   []armed // in the order of arming
-	attempts int
-	asked    int // loads
-	gone     bool
+	attempts int // begun
+	loads    int // asked for
+	load     outgoing
+	check    outgoing
+	requests []lifecycle.RequestID // scratch
+	tries    []int32               // scratch
 }
 
-type sent struct{ attempt, try int32 }
-
-type armed struct {
-	id    lifecycle.TimerID
-	of    lifecycle.TimerKind
-	after time.Duration
-}
+// outgoing are the requests of one kind: the newest, and the last one that was
+// answered or given up; what still answers that one is stale.
+type outgoing struct{ newest, spent lifecycle.RequestID }
 
 func newWorld() *world { return &world{session: &lifecycle.Session{}, watch: &lifecycle.Watch{}} }
 
@@ -42,131 +35,101 @@ func open(form *lifecycle.Form) *world {
 func (w *world) copyFrom(v *world) {
 	w.session.CopyFrom(v.session)
 	w.watch.CopyFrom(v.watch, w.session)
-	w.stale = v.stale
-	w.loads = append(w.loads[:0], v.loads...)
-	w.checks = append(w.checks[:0], v.checks...)
-	w.tries = append(w.tries[:0], v.tries...)
-	w.timers = append(w.timers[:0], v.timers...)
-	w.attempts, w.asked, w.gone = v.attempts, v.asked, v.gone
+	w.attempts, w.loads, w.load, w.check = v.attempts, v.loads, v.load, v.check
 }
 
-// apply takes one event. It reports whether anything was taken, and what broke.
+// take takes a move; what was there before it has been taken down. It reports
+// whether anything was taken, what broke, and the effects of the last event.
+func (w *world) take(m *move) (taken bool, breaches []lifecycle.Breach, effects []lifecycle.Effect) {
+	taken, breaches, effects = w.apply(m.event)
+	for k := 0; k < len(m.also) && len(breaches) == 0; k++ {
+		w.watch.Before(m.also[k])
+		_, breaches, effects = w.apply(m.also[k])
+	}
+	return taken, breaches, effects
+}
+
+// apply takes one event.
 func (w *world) apply(e lifecycle.Event) (taken bool, breaches []lifecycle.Breach, effects []lifecycle.Effect) {
-	w.answered(e)
-	w.watch.Before(e)
 	effects, err := w.session.Apply(e)
 	breaches = w.watch.After(e, effects, err)
-	w.follow(effects)
-	w.gone = w.session.Leaving() == lifecycle.LeaveGone
+	if err == nil {
+		w.follow(effects)
+	}
 	return err == nil, breaches, effects
-}
-
-// answered takes off what an event brings.
-func (w *world) answered(e lifecycle.Event) {
-	switch e.Kind {
-	case lifecycle.EventLoaded, lifecycle.EventLoadFailed:
-		w.arrived(&w.loads, 0, e.Request)
-	case lifecycle.EventChecked, lifecycle.EventCheckFailed:
-		w.arrived(&w.checks, 1, e.Request)
-	case lifecycle.EventReplied:
-		remove(&w.tries, sent{e.Attempt, e.Try})
-	case lifecycle.EventElapsed:
-		for k := range w.timers {
-			if w.timers[k].id == e.Timer {
-				w.timers = append(w.timers[:k], w.timers[k+1:]...)
-				break
-			}
-		}
-	}
-}
-
-func (w *world) arrived(list *[]lifecycle.RequestID, kind int, r lifecycle.RequestID) {
-	remove(list, r)
-	if w.stale[kind] == r {
-		w.stale[kind] = 0
-	}
-}
-
-func remove[T comparable](list *[]T, v T) {
-	for k := range *list {
-		if (*list)[k] == v {
-			*list = append((*list)[:k], (*list)[k+1:]...)
-			return
-		}
-	}
 }
 
 func (w *world) follow(effects []lifecycle.Effect) {
 	for k := range effects {
-		e := &effects[k]
-		switch e.Kind {
+		switch e := &effects[k]; e.Kind {
 		case lifecycle.EffectLoad:
-			w.asked++
-			w.loads = append(w.loads, e.Request)
+			w.loads++
+			w.load.newest = e.Request
 		case lifecycle.EffectCheck:
-			w.checks = append(w.checks, e.Request)
+			w.check.newest = e.Request
+		case lifecycle.EffectAbort:
+			if e.Request != 0 && e.Request == w.check.newest {
+				w.check.spent = e.Request
+			}
 		case lifecycle.EffectSend:
 			if e.Try == 1 {
 				w.attempts++
-				w.tries = w.tries[:0] // answers to a settled attempt are stale, one like the other
 			}
-			w.tries = append(w.tries, sent{e.Attempt, e.Try})
-		case lifecycle.EffectAbort:
-			if slices.Contains(w.loads, e.Request) {
-				remove(&w.loads, e.Request)
-				w.stale[0] = e.Request
-			}
-			if slices.Contains(w.checks, e.Request) {
-				remove(&w.checks, e.Request)
-				w.stale[1] = e.Request
-			}
-		case lifecycle.EffectArm:
-			w.timers = append(w.timers, armed{e.Timer, e.Of, e.After})
-		case lifecycle.EffectDisarm:
-			for j := range w.timers {
-				if w.timers[j].id == e.Timer {
-					w.timers = append(w.timers[:j], w.timers[j+1:]...)
-					break
-				}
-			}
+		}
+	}
+	if w.load.newest != w.watch.Loading() {
+		w.load.spent = w.load.newest
+	}
+	if w.check.newest != w.check.spent {
+		w.requests = w.watch.AppendChecks(w.requests[:0])
+		if !slices.Contains(w.requests, w.check.newest) {
+			w.check.spent = w.check.newest
 		}
 	}
 }
 
+func (w *world) gone() bool { return w.session.Leaving() == lifecycle.LeaveGone }
+
 // mayElapse reports whether a timer can be the next to run out: none that was
 // armed before it and is not longer is still armed.
 func (w *world) mayElapse(k int) bool {
-	for _, earlier := range w.timers[:k] {
-		if earlier.after <= w.timers[k].after {
+	timers := w.watch.Armed()
+	for _, earlier := range timers[:k] {
+		if earlier.After <= timers[k].After {
 			return false
 		}
 	}
 	return true
 }
 
-// key names the state: two worlds with one key have the same future.
-func (w *world) key(to []byte) []byte {
-	to = w.session.AppendCanonical(to)
-	to = w.watch.AppendCanonical(to)
-	to = append(to, byte(w.attempts), byte(w.asked), byte(len(w.loads)), byte(len(w.checks)), byte(len(w.tries)))
-	for _, r := range w.stale {
-		to = append(to, byte(min(r, 1)))
+// pack appends the state, packed: the world is in its normal form then.
+func (w *world) pack(to []byte, p *lifecycle.Packer) []byte {
+	spent := byte(0)
+	if w.load.spent != 0 {
+		spent |= 1
 	}
-	for _, t := range w.tries {
-		to = append(to, byte(t.try))
+	if w.check.spent != 0 {
+		spent |= 2
 	}
-	for _, t := range w.timers {
-		to = append(to, byte(t.of))
-		to = binary.AppendVarint(to, int64(t.after))
-	}
-	return to
+	return p.Pack(append(to, byte(w.attempts), byte(w.loads), spent), w.watch)
 }
 
-// outstanding lists the requests of one kind that can still be answered.
-func (w *world) outstanding(current []lifecycle.RequestID, kind int) []lifecycle.RequestID {
-	list := slices.Clone(current)
-	if w.stale[kind] != 0 {
-		list = append(list, w.stale[kind])
+// unpack makes a world of a packed state, and takes it down for the events that
+// copies of it will take.
+func (w *world) unpack(packed []byte, p *lifecycle.Packer) {
+	w.attempts, w.loads = int(packed[0]), int(packed[1])
+	p.Unpack(packed[3:], w.watch)
+	w.session = w.watch.Session()
+	w.load, w.check = outgoing{newest: w.watch.Loading()}, outgoing{}
+	if packed[2]&1 != 0 {
+		w.load.spent = lifecycle.SpentRequest
 	}
-	return list
+	w.requests = w.watch.AppendChecks(w.requests[:0])
+	for _, r := range w.requests {
+		w.check.newest = max(w.check.newest, r)
+	}
+	if packed[2]&2 != 0 {
+		w.check.spent = lifecycle.SpentRequest
+	}
+	w.watch.BeforeAny()
 }

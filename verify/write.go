@@ -1,8 +1,10 @@
 package verify
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -10,44 +12,138 @@ import (
 	"leanwicket.dev/replies"
 )
 
-// write walks a path again and writes it as a scenario file. It reports false
-// where no clock can run like this.
-func (w *walker) write(numbers []uint16, b lifecycle.Breach) (events []lifecycle.Event, text []byte, feasible bool) {
-	x := open(w.mover.form)
-	t := newSchedule()
-	t.opened(x)
-	var steps []move
-	apply := func(m move) {
-		before := append([]armed(nil), x.timers...)
-		x.apply(m.event)
-		t.step(m.event, before, x)
-		steps = append(steps, m)
+// purpose says what a session is written for. last chooses the move that ends
+// it, beyond the state that it leads to; nil: it ends there.
+type purpose struct {
+	title, comment string
+	last           func(m move, before, after *world, breaches []lifecycle.Breach, effects []lifecycle.Effect) bool
+}
+
+// write takes the way to a state again with a real session, and writes it as a
+// scenario file. It reports false where no clock can run like this.
+func (w *walker) write(id int32, why purpose) (Session, bool) {
+	r := newRetaker(w)
+	for _, e := range w.mover.beginning() {
+		r.apply(move{event: e})
 	}
-	for _, e := range w.startWith(w.mover.form) {
-		apply(move{event: e})
-	}
-	for _, number := range numbers {
-		var chosen *move
-		k := uint16(0)
-		w.mover.moves(x, func(m move) {
-			if k == number {
-				chosen = &m
+	for _, target := range w.way(id) {
+		found := r.choose(func(_ move, _, after *world, _ []lifecycle.Breach, _ []lifecycle.Effect, taken bool) bool {
+			r.text = r.text[:0]
+			if taken {
+				r.text = after.pack(r.text, r.packer)
 			}
-			k++
+			return taken && bytes.Equal(r.text, target)
 		})
-		if chosen == nil {
-			return nil, nil, false
+		if !found {
+			return Session{}, false
 		}
-		apply(*chosen)
 	}
-	times, ok := t.solve()
+	if why.last != nil && !r.choose(func(m move, before, after *world, breaches []lifecycle.Breach, effects []lifecycle.Effect, _ bool) bool {
+		return why.last(m, before, after, breaches, effects)
+	}) {
+		return Session{}, false
+	}
+	times, ok := r.schedule.solve()
 	if !ok {
-		return nil, nil, false
+		return Session{}, false
 	}
-	for _, m := range steps {
+	text, ok := r.scenario(why, times)
+	var events []lifecycle.Event
+	for _, m := range r.steps {
 		events = append(events, m.event)
 	}
-	return events, scenarioText(w.mover.form, b, steps, times, t), true
+	return Session{events, text}, ok
+}
+
+// way is the states from the start to one, packed; the start itself is left out.
+func (w *walker) way(id int32) [][]byte {
+	var way [][]byte
+	for ; id > 0; id = w.store.parents[id] {
+		way = append(way, w.store.packed(id))
+	}
+	slices.Reverse(way)
+	return way
+}
+
+// retaker takes a way again.
+type retaker struct {
+	mover    *mover
+	packer   *lifecycle.Packer
+	world    *world
+	scratch  *world
+	schedule *schedule
+	steps    []move
+	answers  []request // in the order in which they were sent
+	paths    map[lifecycle.RequestID]string
+	moves    []move
+	text     []byte
+}
+
+func newRetaker(w *walker) *retaker {
+	s, opening := lifecycle.Open(w.mover.form, lifecycle.Seed{})
+	r := &retaker{
+		mover: w.mover, packer: w.packer.Fork(), scratch: newWorld(), schedule: newSchedule(),
+		world: &world{session: s, watch: lifecycle.NewWatch(s, opening)}, paths: map[lifecycle.RequestID]string{},
+	}
+	r.world.follow(opening)
+	r.note(0, opening)
+	return r
+}
+
+// choose takes the first move that is wanted.
+func (r *retaker) choose(wanted func(m move, before, after *world, breaches []lifecycle.Breach, effects []lifecycle.Effect, taken bool) bool) bool {
+	r.moves, _ = r.mover.moves(r.world, r.moves[:0])
+	r.world.watch.BeforeAny()
+	for k := range r.moves {
+		m := &r.moves[k]
+		r.scratch.copyFrom(r.world)
+		taken, breaches, effects := r.scratch.take(m)
+		if wanted(*m, r.world, r.scratch, breaches, effects, taken) {
+			r.apply(*m)
+			for _, e := range m.also {
+				r.apply(move{event: e})
+			}
+			return true
+		}
+	}
+	return false
+}
+
+func (r *retaker) apply(m move) {
+	var previous *move
+	if n := len(r.steps); n > 0 {
+		previous = &r.steps[n-1]
+	}
+	event := r.schedule.step(m.event, previous, r.world.watch.Armed())
+	r.world.watch.Before(m.event)
+	_, _, effects := r.world.apply(m.event)
+	r.note(event, effects)
+	r.steps = append(r.steps, m)
+}
+
+// note remembers when timers were armed and requests sent.
+func (r *retaker) note(event int, effects []lifecycle.Effect) {
+	t := r.schedule
+	for k := range effects {
+		e := &effects[k]
+		sent := request{}
+		switch e.Kind {
+		case lifecycle.EffectArm:
+			t.armed[e.Timer] = event
+			continue
+		case lifecycle.EffectLoad:
+			sent.id = e.Request
+		case lifecycle.EffectCheck:
+			sent.id = e.Request
+			r.paths[e.Request] = r.mover.form.Path(e.Place)
+		case lifecycle.EffectSend:
+			sent.attempt, sent.try = e.Attempt, e.Try
+		default:
+			continue
+		}
+		t.asked[sent] = event
+		r.answers = append(r.answers, sent)
+	}
 }
 
 // schedule is a system of difference constraints between the times of events:
@@ -56,8 +152,7 @@ type schedule struct {
 	count  int
 	bounds []bound
 	armed  map[lifecycle.TimerID]int // the event that armed it
-	after  map[lifecycle.TimerID]time.Duration
-	asked  map[request]int // the event that sent the request
+	asked  map[request]int           // the event that sent the request
 }
 
 type bound struct {
@@ -72,49 +167,29 @@ type request struct {
 }
 
 func newSchedule() *schedule {
-	return &schedule{count: 1, armed: map[lifecycle.TimerID]int{}, after: map[lifecycle.TimerID]time.Duration{}, asked: map[request]int{}}
+	return &schedule{count: 1, armed: map[lifecycle.TimerID]int{}, asked: map[request]int{}}
 }
 
-func (t *schedule) opened(x *world) { t.note(0, x) }
-
-func (t *schedule) note(event int, x *world) {
-	for _, timer := range x.timers {
-		if _, known := t.armed[timer.id]; !known {
-			t.armed[timer.id], t.after[timer.id] = event, timer.after
-		}
-	}
-	for _, list := range [][]lifecycle.RequestID{x.outstanding(x.loads, 0), x.outstanding(x.checks, 1)} {
-		for _, id := range list {
-			if _, known := t.asked[request{id: id}]; !known {
-				t.asked[request{id: id}] = event
-			}
-		}
-	}
-	for _, s := range x.tries {
-		if _, known := t.asked[request{attempt: s.attempt, try: s.try}]; !known {
-			t.asked[request{attempt: s.attempt, try: s.try}] = event
-		}
-	}
-}
-
-// step adds an event: not before the last one, at its timer's very time, and
-// before any other timer that was armed has run out.
-func (t *schedule) step(e lifecycle.Event, before []armed, x *world) {
-	event := t.count
+// step adds an event: after the one before it, at its timer's very time, and
+// before any other timer that is armed has run out. At one time answers come
+// first, then timers, then the applicant.
+func (t *schedule) step(e lifecycle.Event, previous *move, armed []lifecycle.ArmedTimer) (event int) {
+	event = t.count
 	t.count++
-	t.bounds = append(t.bounds, bound{event, event - 1, -time.Millisecond})
-	for _, timer := range before {
-		from := t.armed[timer.id]
-		if e.Kind == lifecycle.EventElapsed && e.Timer == timer.id {
-			t.bounds = append(t.bounds, bound{from, event, timer.after}, bound{event, from, -timer.after})
+	apart := -time.Millisecond
+	if e.Kind == lifecycle.EventElapsed && previous != nil && !previous.event.Kind.FromApplicant() {
+		apart = 0
+	}
+	t.bounds = append(t.bounds, bound{event, event - 1, apart})
+	for _, timer := range armed {
+		from := t.armed[timer.ID]
+		if e.Kind == lifecycle.EventElapsed && e.Timer == timer.ID {
+			t.bounds = append(t.bounds, bound{from, event, timer.After}, bound{event, from, -timer.After})
 			continue
 		}
-		t.bounds = append(t.bounds, bound{from, event, timer.after - time.Millisecond})
+		t.bounds = append(t.bounds, bound{from, event, timer.After - time.Millisecond})
 	}
-	if e.Kind == lifecycle.EventElapsed { // it is the timer's moment, not a millisecond later
-		t.bounds[len(t.bounds)-1-len(before)].most = 0
-	}
-	t.note(event, x)
+	return event
 }
 
 // solve finds the earliest times (Bellman and Ford), or reports that there are
@@ -137,62 +212,54 @@ func (t *schedule) solve() ([]time.Duration, bool) {
 	return nil, false
 }
 
-// scenarioText writes the file: the breach as a comment, the answers in the
-// order of their requests, the timeline.
-func scenarioText(form *lifecycle.Form, b lifecycle.Breach, steps []move, times []time.Duration, t *schedule) []byte {
-	answers := map[string][]string{}
-	given := map[request]*move{}
-	at := map[request]time.Duration{}
-	for k := range steps {
-		if r, isAnswer := requestOf(steps[k].event); isAnswer {
-			given[r], at[r] = &steps[k], times[k+1]
+// scenario writes the file: what it is for as a comment, the answers in the order
+// of their requests, the timeline. It reports false where a file cannot say it:
+// a request that is answered twice with different answers.
+func (r *retaker) scenario(why purpose, times []time.Duration) ([]byte, bool) {
+	given := map[request][]int{} // the events that answer it
+	for k, m := range r.steps {
+		if answered, isAnswer := requestOf(m.event); isAnswer {
+			given[answered] = append(given[answered], k+1)
 		}
 	}
-	x := open(form)
-	seen := map[request]bool{}
-	collect := func() {
-		add := func(key string, r request) {
-			if seen[r] {
-				return
-			}
-			seen[r] = true
-			line := "{never: true}"
-			if m := given[r]; m != nil {
-				line = answerText(m.response, at[r]-times[t.asked[r]])
-			}
-			answers[key] = append(answers[key], line)
-		}
-		for _, id := range x.outstanding(x.loads, 0) {
-			add("prefill", request{id: id})
-		}
-		for _, s := range x.tries {
-			add("submit", request{attempt: s.attempt, try: s.try})
-		}
-		for _, id := range x.outstanding(x.checks, 1) {
-			for f := range x.session.Fields() {
-				if f.Checking() {
-					add("check "+f.Path(), request{id: id})
-					break
+	answers := map[string][]string{}
+	for _, asked := range r.answers {
+		line, events := "{never: true}", given[asked]
+		switch len(events) {
+		case 0:
+		case 1, 2:
+			m := r.steps[events[0]-1]
+			again := time.Duration(0)
+			if len(events) == 2 {
+				again = times[events[1]] - times[events[0]]
+				if r.steps[events[1]-1].response != m.response {
+					return nil, false
 				}
 			}
+			line = answerText(m.response, times[events[0]]-times[r.schedule.asked[asked]], again)
+		default:
+			return nil, false
 		}
+		key := "prefill"
+		if asked.attempt > 0 {
+			key = "submit"
+		} else if path, isCheck := r.paths[asked.id]; isCheck {
+			key = "check " + path
+		}
+		answers[key] = append(answers[key], line)
 	}
-	collect()
-	var timeline strings.Builder
-	for k, m := range steps {
-		x.apply(m.event)
-		collect()
+	var text strings.Builder
+	fmt.Fprintf(&text, "# %s\nscenario: %s\nform: %s\n", why.comment, quote(why.title), quote(r.mover.form.Name+".form.yaml"))
+	writeBackend(&text, answers)
+	text.WriteString("timeline:\n")
+	for k, m := range r.steps {
 		if action := actionText(m.event); action != "" {
-			fmt.Fprintf(&timeline, "  - {at: %s, %s}\n", times[k+1], action)
+			fmt.Fprintf(&text, "  - {at: %s, %s}\n", times[k+1], action)
 		}
 	}
 	end := times[len(times)-1] + time.Millisecond
-	fmt.Fprintf(&timeline, "  - {at: %s, expect: {ignored: %d}} # the end\n", end, x.session.Ignored())
-	var text strings.Builder
-	fmt.Fprintf(&text, "# %s\nscenario: %s\nform: %s\n", b.Error(), quote("The shortest session that breaks "+b.Guarantee.String()), quote(form.Name+".form.yaml"))
-	writeBackend(&text, answers)
-	text.WriteString("timeline:\n" + timeline.String())
-	return []byte(text.String())
+	fmt.Fprintf(&text, "  - {at: %s, expect: {ignored: %d}} # the end\n", end, r.world.session.Ignored())
+	return []byte(text.String()), true
 }
 
 func writeBackend(text *strings.Builder, answers map[string][]string) {
@@ -227,11 +294,15 @@ func requestOf(e lifecycle.Event) (request, bool) {
 	}
 }
 
-func answerText(r *replies.Response, after time.Duration) string {
-	if r.Broken {
-		return fmt.Sprintf("{after: %s, broken: true}", after)
+func answerText(r *replies.Response, after, again time.Duration) string {
+	text := fmt.Sprintf("{after: %s", after)
+	if again > 0 {
+		text += fmt.Sprintf(", again: %s", again)
 	}
-	text := fmt.Sprintf("{after: %s, status: %d", after, r.Status)
+	if r.Broken {
+		return text + ", broken: true}"
+	}
+	text += fmt.Sprintf(", status: %d", r.Status)
 	if len(r.Header) > 0 {
 		headers, _ := json.Marshal(r.Header) // texts alone
 		text += ", headers: " + string(headers)

@@ -60,8 +60,8 @@ finished within --states.`,
 	c.Flags().IntVar(&options.Attempts, "attempts", 2, "submissions begun, at most")
 	c.Flags().IntVar(&options.Tries, "tries", 2, "sendings of one attempt, at most")
 	c.Flags().IntVar(&options.Loads, "loads", 2, "loads asked for, at most")
-	c.Flags().IntVar(&options.Rows, "rows", 1, "rows of a group, at most")
-	c.Flags().IntVar(&options.Fields, "fields", 1, "fields that are edited; the others are filled in before")
+	c.Flags().IntVar(&options.Rows, "rows", 2, "rows of a group, at most")
+	c.Flags().StringSliceVar(&options.Edited, "edit", nil, "fields that are edited; the others are filled in before")
 	c.Flags().IntVar(&options.States, "states", 1_000_000, "states after which the walk gives up")
 	c.Flags().StringVar(&out, "out", "", "write the shortest session for each broken guarantee to this folder, as a scenario")
 	return c
@@ -75,9 +75,9 @@ func verifyFile(out, errs io.Writer, file string, options verify.Options, folder
 	live := term.IsTerminal(int(os.Stderr.Fd()))
 	start := time.Now()
 	if live {
-		options.Progress = func(states, frontier, depth int) {
-			rate := float64(states) / max(time.Since(start).Seconds(), 0.001)
-			fmt.Fprintf(errs, "\r%s: %d states, %.0f a second, %d to go on from, %d deep ", source.Form.Name, states, rate, frontier, depth)
+		options.Progress = func(p verify.Progress) {
+			rate := float64(p.States) / max(time.Since(start).Seconds(), 0.001)
+			fmt.Fprintf(errs, "\r%s: %d states, %.0f a second, %d to go on from, %d deep ", source.Form.Name, p.States, rate, p.Frontier, p.Depth)
 		}
 	}
 	result, err := verify.Walk(source.Form, options)
@@ -92,7 +92,7 @@ func verifyFile(out, errs io.Writer, file string, options verify.Options, folder
 	switch {
 	case len(result.Breaches) > 0:
 		verdict = style.Paint("1;31", fmt.Sprintf("%d broken", len(result.Breaches)))
-	case !result.Complete:
+	case !result.Complete():
 		verdict = style.Paint("33", "not finished; no guarantee was broken so far")
 	}
 	fmt.Fprintf(out, "%s: %s\n", file, verdict)
@@ -107,7 +107,7 @@ func verifyFile(out, errs io.Writer, file string, options verify.Options, folder
 			return false, err
 		}
 	}
-	return len(result.Breaches) == 0 && result.Complete, nil
+	return len(result.Breaches) == 0 && result.Complete(), nil
 }
 
 // tellBreach shows the shortest session as play does, and writes it.

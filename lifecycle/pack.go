@@ -1,0 +1,398 @@
+package lifecycle
+
+import (
+	"encoding/binary"
+	"sync"
+	"time"
+)
+
+// Packer writes watched sessions of one form in some tens of bytes, and makes
+// them again: for walks that keep millions of them. Cells, and everything else
+// by turns, are written as numbers of what the packer has seen before, so that
+// two packed states are the same bytes if, and only if, their normal forms are
+// the same.
+//
+//	p := NewPacker(form, PackOptions{})
+//	packed := p.Pack(nil, watch)   // the session is in its normal form now
+//	p.Unpack(packed, other)        // a watch of a session of its own
+type Packer struct {
+	form    *Form
+	options PackOptions
+
+	cells cache[cell, cell]
+	rests cache[string, string] // all but the cells
+	works cache[string, *sentWork]
+	seen  map[string]*sentWork
+	keys  [3]Key
+
+	// The state that was unpacked last: most cells of the next are the same.
+	from    []cell
+	fromIDs []uint32
+
+	// Scratch.
+	text     []byte
+	order    []FieldID
+	moved    []int32
+	rowMoved []int32
+	cellsToo []cell
+	rowsToo  []row
+	timers   []uint32
+	requests []uint32
+}
+
+// PackOptions say what counts as the same state.
+type PackOptions struct {
+	Alike [][]FieldID // fields that are interchangeable; of forms without rows
+	Whole bool        // what has no future any more counts too, and nothing is interchangeable
+}
+
+// NewPacker makes a packer for the sessions of one form.
+func NewPacker(form *Form, o PackOptions) *Packer {
+	return &Packer{
+		form: form, options: o, seen: map[string]*sentWork{},
+		cells: newCache[cell, cell](), rests: newCache[string, string](), works: newCache[string, *sentWork](),
+	}
+}
+
+// Fork makes a packer with the same numbers, for another goroutine.
+func (p *Packer) Fork() *Packer {
+	return &Packer{
+		form: p.form, options: p.options, seen: map[string]*sentWork{},
+		cells: p.cells.fork(), rests: p.rests.fork(), works: p.works.fork(),
+	}
+}
+
+// Pack brings a watched session into its normal form and appends it, packed.
+func (p *Packer) Pack(to []byte, w *Watch) []byte {
+	p.normalise(w)
+	s := w.session
+	l := listWriter{p.text[:0]}
+	l.scalars(&s.scalars)
+	l.lists(s)
+	p.writeSeen(&l, w)
+	p.text = l.to
+	to = binary.AppendUvarint(to, uint64(numberOfBytes(&p.rests, p.text)))
+	for i := range s.cells {
+		c := &s.cells[i]
+		if i < len(p.from) && *c == p.from[i] {
+			to = binary.AppendUvarint(to, uint64(p.fromIDs[i]))
+			continue
+		}
+		to = binary.AppendUvarint(to, uint64(p.cells.number(*c, *c)))
+	}
+	return to
+}
+
+// Unpack makes a watched session again, in its normal form. It returns what
+// follows in the bytes.
+func (p *Packer) Unpack(packed []byte, w *Watch) (rest []byte) {
+	next := func() uint32 {
+		n, size := binary.Uvarint(packed)
+		packed = packed[size:]
+		return uint32(n)
+	}
+	if w.session == nil {
+		w.session = &Session{}
+	}
+	s := w.session
+	s.form = p.form
+	s.changed = s.changed[:0]
+	l := listReader{*p.rests.at(next())}
+	l.scalars(s)
+	l.lists(s)
+	if n := s.attempt.number; n > 0 {
+		s.attempt.key = p.key(n)
+	}
+	p.readSeen(&l, w)
+	s.cells, p.fromIDs = s.cells[:0], p.fromIDs[:0]
+	size := len(p.form.Fields)
+	for _, r := range s.rows {
+		size += len(p.form.Members(r.group))
+	}
+	for range size {
+		id := next()
+		s.cells, p.fromIDs = append(s.cells, *p.cells.at(id)), append(p.fromIDs, id)
+		s.tally.count(&s.cells[len(s.cells)-1])
+	}
+	p.from = s.cells
+	w.works = p.seen
+	return packed
+}
+
+// scalars writes what is left of the scalars in the normal form, but for the
+// counts.
+func (l *listWriter) scalars(s *scalars) {
+	a := &s.attempt
+	l.flags(s.revealed, s.follow, s.clearNext, s.guard, s.received.on, s.received.cleared, s.kept.present)
+	l.flags(s.kept.ask, s.load.arrived, s.applied > 0, a.unsure, a.waited, a.adopted)
+	l.small(byte(s.prefill), byte(s.activity), byte(s.standing), byte(s.leave), byte(s.leaveKind), byte(s.asked), byte(s.load.needs), byte(a.outcome))
+	l.numbers(int(s.pressed), int(s.load.request), int(a.number), int(a.button), int(a.repeats), int(s.nextRequest), int(s.nextTimer))
+	for _, t := range s.timers {
+		l.numbers(int(t))
+	}
+	l.text(s.leaveTo)
+}
+
+func (l *listReader) scalars(s *Session) {
+	first, second := l.small(), l.small()
+	on := func(set byte, k int) bool { return set&(1<<k) != 0 }
+	s.scalars = scalars{revealed: on(first, 0), follow: on(first, 1), clearNext: on(first, 2), guard: on(first, 3), focus: WholeForm}
+	s.received = receivedMark{on(first, 4), on(first, 5)}
+	s.kept.present, s.kept.ask, s.load.arrived = on(first, 6), on(second, 0), on(second, 1)
+	if on(second, 2) {
+		s.applied = 1
+	}
+	a := &s.attempt
+	a.unsure, a.waited, a.adopted = on(second, 3), on(second, 4), on(second, 5)
+	s.prefill, s.activity, s.standing = Prefill(l.small()), Activity(l.small()), Outcome(l.small())
+	s.leave, s.leaveKind, s.asked = Leave(l.small()), LeaveKind(l.small()), AskReason(l.small())
+	s.load.needs, a.outcome = needs(l.small()), Outcome(l.small())
+	s.pressed, s.load.request = int32(l.number()), RequestID(l.number())
+	a.number, a.button, a.repeats = int32(l.number()), int32(l.number()), int32(l.number())
+	s.nextRequest, s.nextTimer = RequestID(l.number()), TimerID(l.number())
+	for k := range s.timers {
+		s.timers[k] = TimerID(l.number())
+	}
+	s.leaveTo = l.text()
+}
+
+// lists writes the lists of a session, but for the cells.
+func (l *listWriter) lists(s *Session) {
+	l.numbers(len(s.tries))
+	for _, t := range s.tries {
+		l.numbers(int(t))
+	}
+	l.numbers(len(s.checks))
+	for _, c := range s.checks {
+		l.numbers(int(c.cell), int(c.request), int(c.timer))
+	}
+	l.numbers(len(s.issues))
+	for _, x := range s.issues {
+		l.numbers(int(x.cell), int(x.from), int(x.source))
+		l.text(x.code)
+		l.text(x.text)
+	}
+	l.numbers(len(s.keptValues))
+	for _, a := range s.keptValues {
+		l.numbers(int(a.Field), int(a.Row), int(a.Value.Kind), int(a.Value.Exp), int(a.Value.Coef))
+		l.text(a.Value.Text)
+	}
+	for g := range s.groups {
+		for _, list := range [...][]int32{s.groups[g].now, s.groups[g].base, s.groups[g].sent} {
+			l.numbers(len(list))
+			for _, r := range list {
+				l.numbers(int(r))
+			}
+		}
+	}
+	l.numbers(len(s.rows))
+	for _, r := range s.rows {
+		l.numbers(int(r.group), int(r.first))
+	}
+}
+
+func (l *listReader) lists(s *Session) {
+	s.tries, s.checks, s.issues, s.keptValues, s.rows = s.tries[:0], s.checks[:0], s.issues[:0], s.keptValues[:0], s.rows[:0]
+	for range l.number() {
+		s.tries = append(s.tries, tryState(l.number()))
+	}
+	for range l.number() {
+		s.checks = append(s.checks, check{int32(l.number()), RequestID(l.number()), TimerID(l.number())})
+	}
+	for range l.number() {
+		s.issues = append(s.issues, issue{int32(l.number()), int32(l.number()), Source(l.number()), l.text(), l.text()})
+	}
+	for range l.number() {
+		a := Answer{Place: Place{FieldID(l.number()), int32(l.number())}}
+		a.Value = Value{Kind: ValueKind(l.number()), Exp: int32(l.number()), Coef: int64(l.number()), Text: l.text()}
+		s.keptValues = append(s.keptValues, a)
+	}
+	if len(s.groups) != len(s.form.groups) {
+		s.groups = make([]rows, len(s.form.groups))
+	}
+	for g := range s.groups {
+		for _, list := range [...]*[]int32{&s.groups[g].now, &s.groups[g].base, &s.groups[g].sent} {
+			*list = (*list)[:0]
+			for range l.number() {
+				*list = append(*list, int32(l.number()))
+			}
+		}
+	}
+	for range l.number() {
+		s.rows = append(s.rows, row{FieldID(l.number()), int32(l.number()), true})
+	}
+}
+
+// writeSeen writes the memory of a watch.
+func (p *Packer) writeSeen(l *listWriter, w *Watch) {
+	ownKey := w.key != w.session.attempt.key
+	l.flags(w.settled, w.adopted, w.accepted, w.resetAt, w.missing, w.paused, w.sent != nil, ownKey)
+	l.numbers(int(w.load), int(w.inFlight), int(w.attempt), len(w.checks), len(w.timers), len(w.late))
+	if ownKey {
+		l.small(w.key[:]...)
+	}
+	for _, c := range w.checks {
+		l.numbers(int(c.request), int(c.field))
+	}
+	for _, t := range w.timers {
+		l.numbers(int(t.ID), int(t.Of), int(t.After))
+	}
+	for _, t := range w.late {
+		l.numbers(int(t))
+	}
+	if w.sent != nil {
+		l.numbers(int(p.works.number(w.sent.content, w.sent)))
+		for _, id := range w.sentIDs {
+			l.numbers(int(id))
+		}
+	}
+}
+
+func (p *Packer) readSeen(l *listReader, w *Watch) {
+	flags := l.small()
+	on := func(k int) bool { return flags&(1<<k) != 0 }
+	w.settled, w.adopted, w.accepted, w.resetAt, w.missing, w.paused = on(0), on(1), on(2), on(3), on(4), on(5)
+	w.load, w.inFlight, w.attempt = RequestID(l.number()), int32(l.number()), int32(l.number())
+	checks, timers, late := l.number(), l.number(), l.number()
+	if w.key = w.session.attempt.key; on(7) {
+		l.rest = l.rest[copy(w.key[:], l.rest):]
+	}
+	w.checks, w.timers, w.late, w.sentIDs, w.keys = w.checks[:0], w.timers[:0], w.late[:0], w.sentIDs[:0], w.keys[:0]
+	for range checks {
+		w.checks = append(w.checks, checkOut{RequestID(l.number()), int32(l.number())})
+	}
+	for range timers {
+		w.timers = append(w.timers, ArmedTimer{TimerID(l.number()), TimerKind(l.number()), time.Duration(l.number())})
+	}
+	for range late {
+		w.late = append(w.late, int32(l.number()))
+	}
+	if w.sent = nil; on(6) {
+		w.sent = *p.works.at(uint32(l.number()))
+		for range w.sent.present {
+			w.sentIDs = append(w.sentIDs, int32(l.number()))
+		}
+	}
+	if w.attempt > 0 {
+		w.keys = append(w.keys, w.key)
+	}
+}
+
+type listWriter struct{ to []byte }
+
+func (l *listWriter) numbers(ns ...int) {
+	for _, n := range ns {
+		if n >= 0 && n < 64 { // as AppendVarint would write it
+			l.to = append(l.to, byte(n<<1))
+		} else {
+			l.to = binary.AppendVarint(l.to, int64(n))
+		}
+	}
+}
+
+func (l *listWriter) small(bs ...byte) { l.to = append(l.to, bs...) }
+
+// flags writes at most eight facts in a byte.
+func (l *listWriter) flags(fs ...bool) {
+	b := byte(0)
+	for k, f := range fs {
+		if f {
+			b |= 1 << k
+		}
+	}
+	l.to = append(l.to, b)
+}
+
+func (l *listWriter) text(s string) {
+	l.numbers(len(s))
+	l.to = append(l.to, s...)
+}
+
+// listReader reads what a listWriter wrote; texts are parts of what it reads.
+type listReader struct{ rest string }
+
+func (l *listReader) number() int {
+	u, shift := uint64(0), 0
+	for k := 0; ; k, shift = k+1, shift+7 {
+		b := l.rest[k]
+		u |= uint64(b&0x7f) << shift
+		if b < 0x80 {
+			l.rest = l.rest[k+1:]
+			return int(int64(u>>1) ^ -int64(u&1))
+		}
+	}
+}
+
+func (l *listReader) small() byte {
+	b := l.rest[0]
+	l.rest = l.rest[1:]
+	return b
+}
+
+func (l *listReader) text() string {
+	n := l.number()
+	text := l.rest[:n]
+	l.rest = l.rest[n:]
+	return text
+}
+
+// table numbers what it is given, in the order in which it comes.
+type table[K comparable, V any] struct {
+	mu      sync.Mutex
+	numbers map[K]uint32
+	list    []V
+}
+
+// cache is a goroutine's own view of a table.
+type cache[K comparable, V any] struct {
+	of      *table[K, V]
+	numbers map[K]uint32
+	list    []V
+}
+
+func newCache[K comparable, V any]() cache[K, V] {
+	t := table[K, V]{numbers: map[K]uint32{}}
+	return cache[K, V]{&t, map[K]uint32{}, nil}
+}
+
+func (c *cache[K, V]) fork() cache[K, V] { return cache[K, V]{c.of, map[K]uint32{}, nil} }
+
+func (c *cache[K, V]) number(key K, v V) uint32 {
+	id, known := c.numbers[key]
+	if !known {
+		id = c.learn(key, v)
+	}
+	return id
+}
+
+// numberOfBytes is number for a text that is not made into a string unless it is
+// new.
+func numberOfBytes(c *cache[string, string], key []byte) uint32 {
+	if id, known := c.numbers[string(key)]; known {
+		return id
+	}
+	text := string(key)
+	return c.learn(text, text)
+}
+
+func (c *cache[K, V]) learn(key K, v V) uint32 {
+	c.of.mu.Lock()
+	defer c.of.mu.Unlock()
+	id, known := c.of.numbers[key]
+	if !known {
+		id = uint32(len(c.of.list))
+		c.of.numbers[key] = id
+		c.of.list = append(c.of.list, v)
+	}
+	c.numbers[key] = id
+	return id
+}
+
+func (c *cache[K, V]) at(id uint32) *V {
+	if int(id) >= len(c.list) {
+		c.of.mu.Lock()
+		c.list = append(c.list, c.of.list[len(c.list):]...)
+		c.of.mu.Unlock()
+	}
+	return &c.list[id]
+}

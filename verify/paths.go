@@ -1,0 +1,83 @@
+package verify
+
+import "leanwicket.dev/lifecycle"
+
+// paths checks the guarantees that speak of a path, backwards over the edges: a
+// state from which a bound left something out is given the benefit.
+func (w *walker) paths() {
+	if !w.result.Complete() {
+		return
+	}
+	w.ends(lifecycle.WayForward, "no actions of the applicant lead to acceptance from here",
+		func(f stateFlags) bool { return f&flagCut != 0 },
+		func(kind edgeKind) (follows, reaches bool) { return kind != edgeAny, kind == edgeAccepts })
+	w.ends(lifecycle.WaitingEnds, "time alone does not end the wait",
+		func(f stateFlags) bool { return f&flagCut != 0 || f&flagWaits == 0 },
+		func(kind edgeKind) (follows, reaches bool) { return kind == edgeTime, false })
+}
+
+// ends looks for the first state from which no good one, and no edge that
+// reaches, can be reached over edges that count.
+func (w *walker) ends(g lifecycle.Guarantee, what string, good func(stateFlags) bool, counts func(edgeKind) (follows, reaches bool)) {
+	marked := w.backward(good, counts)
+	for id := range marked {
+		if marked[id] || w.store.flags[id]&flagGone != 0 || w.found[g] || w.tried[g] > 100 {
+			continue
+		}
+		w.tried[g]++
+		b := lifecycle.Breach{Guarantee: g, What: what}
+		session, feasible := w.write(int32(id), purpose{title: "The shortest session that breaks " + g.String(), comment: b.Error()})
+		if feasible {
+			w.found[g] = true
+			w.result.Breaches = append(w.result.Breaches, Breach{b, session})
+		}
+	}
+}
+
+// backward marks the states from which a good one, or an edge that reaches, can
+// be reached over edges that count.
+func (w *walker) backward(good func(stateFlags) bool, counts func(edgeKind) (follows, reaches bool)) []bool {
+	count := w.store.count()
+	marked := make([]bool, count)
+	var open []int32
+	mark := func(id int32) {
+		if !marked[id] {
+			marked[id] = true
+			open = append(open, id)
+		}
+	}
+	for id := range count {
+		if good(w.store.flags[id]) {
+			mark(int32(id))
+		}
+	}
+	starts := make([]uint32, count+1) // of the edges that lead to a state, once they are sorted by it
+	w.store.edgesOf(func(from, to int32, kind edgeKind) {
+		follows, reaches := counts(kind)
+		if reaches {
+			mark(from)
+		}
+		if follows {
+			starts[to+1]++
+		}
+	})
+	for id := range count {
+		starts[id+1] += starts[id]
+	}
+	into := make([]int32, starts[count])
+	filled := make([]uint32, count)
+	w.store.edgesOf(func(from, to int32, kind edgeKind) {
+		if follows, _ := counts(kind); follows {
+			into[starts[to]+filled[to]] = from
+			filled[to]++
+		}
+	})
+	for len(open) > 0 {
+		id := open[len(open)-1]
+		open = open[:len(open)-1]
+		for _, from := range into[starts[id]:starts[id+1]] {
+			mark(from)
+		}
+	}
+	return marked
+}

@@ -1,0 +1,135 @@
+package verify
+
+import (
+	"reflect"
+	"slices"
+
+	"leanwicket.dev/lifecycle"
+)
+
+// price is a waived guarantee, and how a step is recognised that pays it.
+type price struct {
+	lifecycle.Waived
+	paid func(e lifecycle.Event, before, after *world, effects []lifecycle.Effect) bool
+}
+
+type paidAt struct {
+	price
+	from int32
+}
+
+// pricesOf lists what the policies of a form may cost.
+func pricesOf(form *lifecycle.Form) []price {
+	var list []price
+	for _, waived := range form.Waives() {
+		p := price{Waived: waived}
+		switch waived.Policy {
+		case lifecycle.PolicyNeverAsk:
+			p.paid = func(e lifecycle.Event, before, after *world, _ []lifecycle.Effect) bool {
+				return left(e, before, after) && (before.session.Unsaved() || attemptOpen(before))
+			}
+		case lifecycle.PolicyAskTouched:
+			p.paid = func(e lifecycle.Event, before, after *world, _ []lifecycle.Effect) bool {
+				return left(e, before, after) && before.session.Unsaved()
+			}
+		case lifecycle.PolicyInFlight:
+			p.paid = func(e lifecycle.Event, before, after *world, _ []lifecycle.Effect) bool {
+				return left(e, before, after) && attemptOpen(before)
+			}
+		case lifecycle.PolicyKeep:
+			p.paid = replacesUnasked
+		}
+		list = append(list, p)
+	}
+	return list
+}
+
+// left reports whether a step left the form, other than by a discard.
+func left(e lifecycle.Event, before, after *world) bool {
+	discards := e.Kind == lifecycle.EventLeaveAnswered && e.Answer == lifecycle.AnswerDiscard
+	return !discards && after.gone() && !before.gone()
+}
+
+func attemptOpen(w *world) bool {
+	switch w.session.Submission() {
+	case lifecycle.SubmissionSending, lifecycle.SubmissionWaiting, lifecycle.SubmissionUnsettled:
+		return true
+	default:
+		return false
+	}
+}
+
+// replacesUnasked reports whether a load brought a newer saved value under an
+// edit that stays.
+func replacesUnasked(e lifecycle.Event, before, after *world, _ []lifecycle.Effect) bool {
+	if e.Kind != lifecycle.EventLoaded {
+		return false
+	}
+	for f := range after.session.Fields() {
+		old, there := before.session.At(f.Place())
+		if there && f.Dirty() && old.Dirty() && f.Value() == old.Value() && f.Baseline() != old.Baseline() && !f.Contested() {
+			return true
+		}
+	}
+	return false
+}
+
+// pay keeps the first session that pays a price: breadth first, it is the
+// shortest.
+func (w *walker) pay(paid paidAt) {
+	k := slices.IndexFunc(w.prices, func(p price) bool { return p.Policy == paid.Policy })
+	if k < 0 {
+		return
+	}
+	session, feasible := w.write(paid.from, purpose{
+		title: "What " + paid.Policy + " costs", comment: paid.Price,
+		last: func(m move, before, after *world, _ []lifecycle.Breach, effects []lifecycle.Effect) bool {
+			return paid.paid(m.event, before, after, effects)
+		},
+	})
+	if feasible {
+		w.result.Waived = append(w.result.Waived, Waived{paid.Waived, session})
+		w.prices = append(w.prices[:k], w.prices[k+1:]...)
+	}
+}
+
+// alike finds the edited fields that are interchangeable: declared alike but for
+// their names, and nothing looks at them. What the backend says names all or
+// none of them.
+func (m *mover) alike() [][]lifecycle.FieldID {
+	if len(m.groups) > 0 {
+		return nil
+	}
+	var classes [][]lifecycle.FieldID
+	for _, f := range m.fields {
+		if !m.independent(f.field) {
+			continue
+		}
+		k := slices.IndexFunc(classes, func(class []lifecycle.FieldID) bool { return m.interchangeable(class[0], f.field) })
+		if k < 0 {
+			classes = append(classes, []lifecycle.FieldID{f.field})
+		} else {
+			classes[k] = append(classes[k], f.field)
+		}
+	}
+	classes = slices.DeleteFunc(classes, func(class []lifecycle.FieldID) bool { return len(class) == 1 })
+	for _, class := range classes {
+		slices.Sort(class)
+	}
+	return classes
+}
+
+func (m *mover) independent(id lifecycle.FieldID) bool {
+	f := &m.form.Fields[id]
+	hasDefault := slices.ContainsFunc(m.form.Defaults, func(a lifecycle.Answer) bool { return a.Field == id })
+	return f.Check.URL == "" && len(f.Asked) == 0 && len(m.form.Dependents(id)) == 0 && len(linkedWith(m.form, id)) == 0 && !hasDefault
+}
+
+func (m *mover) interchangeable(a, b lifecycle.FieldID) bool {
+	bare := func(id lifecycle.FieldID) lifecycle.Field {
+		f := m.form.Fields[id]
+		f.Path, f.Label, f.Help, f.Placeholder, f.Autocomplete = "", "", "", "", ""
+		return f
+	}
+	return reflect.DeepEqual(bare(a), bare(b))
+}
