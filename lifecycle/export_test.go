@@ -7,7 +7,7 @@ import "fmt"
 func Recount(s *Session) string {
 	var fresh tally
 	for i := range s.cells {
-		fresh.count(&s.cells[i])
+		fresh.count(&s.cells[i], 1)
 	}
 	if fresh != s.tally {
 		return fmt.Sprintf("counts %v, recounted %v", s.tally, fresh)

@@ -24,6 +24,46 @@ func (p *Packer) normalise(w *Watch) {
 		}
 	}
 	p.renumber(w)
+	if !p.options.Whole {
+		p.renameTries(w)
+	}
+}
+
+// renameTries keeps of the tries of an open attempt the newest, and one for all
+// before it: whether there was any, and whether one may still bring an
+// acceptance.
+func (p *Packer) renameTries(w *Watch) {
+	s := w.session
+	newest := s.currentTry()
+	if newest == 0 || s.attempt.outcome != OutcomeOpen {
+		return
+	}
+	for k, t := range s.tries {
+		if t == tryCancelled {
+			s.tries[k] = tryTimedOut
+		}
+	}
+	if newest > 2 {
+		older := tryReplied
+		if slices.Contains(s.tries[:newest-1], tryTimedOut) {
+			older = tryTimedOut
+		}
+		s.tries = append(s.tries[:0], older, s.tries[newest-1])
+	}
+	renamed := func(try int32) int32 {
+		if try == newest {
+			return s.currentTry()
+		}
+		return 1
+	}
+	if w.inFlight != 0 {
+		w.inFlight = renamed(w.inFlight)
+	}
+	for k := range w.late {
+		w.late[k] = renamed(w.late[k])
+	}
+	slices.Sort(w.late)
+	w.late = slices.Compact(w.late)
 }
 
 // forget drops what has no future.
@@ -43,17 +83,36 @@ func (p *Packer) forget(w *Watch) {
 		p.forgetSettled(w)
 		lost |= s.withoutFuture()
 	}
-	var count tally
-	for i := range s.cells {
-		c := &s.cells[i]
-		c.bits &^= lost
-		c.raw = ""
-		if lost&bitSent != 0 {
-			c.sent = Value{}
+	gained := cellBits(0)
+	if !p.options.Whole {
+		// The marks of what is shown change nothing else, and can be set at any time
+		// by leaving the fields, and by a blocked submit: the state with the marks
+		// stands for those without.
+		s.revealed = true
+		if s.form.Leave.When != LeaveDirtyAndTouched {
+			gained = bitTouched
 		}
-		count.count(c)
 	}
-	s.tally = count
+	for i := range s.cells {
+		p.forgetCell(s, &s.cells[i], lost, gained)
+	}
+}
+
+func (p *Packer) forgetCell(s *Session, c *cell, lost, gained cellBits) {
+	bits := c.bits &^ lost
+	if c.bits&bitLive != 0 && s.form.Fields[c.field].Kind != KindRows {
+		bits |= gained
+	}
+	if (bits^c.bits)&(bitTouched|bitEdited) != 0 { // the counts look at these
+		s.tally.count(c, -1)
+		c.bits = bits
+		s.tally.count(c, 1)
+	}
+	c.bits = bits
+	c.raw = ""
+	if lost&bitSent != 0 {
+		c.sent = Value{}
+	}
 }
 
 // forgetSettled drops what is of interest only while an attempt is open.
@@ -246,7 +305,7 @@ func (p *Packer) renumber(w *Watch) {
 	}
 	s.nextTimer, s.nextRequest = TimerID(len(p.timers)), RequestID(len(p.requests))
 
-	over := s.attempt.number - min(s.attempt.number, 2)
+	over := s.attempt.number - min(s.attempt.number, 1)
 	s.attempt.number -= over
 	w.attempt -= over
 	if s.attempt.number > 0 {

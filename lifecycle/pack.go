@@ -112,7 +112,7 @@ func (p *Packer) Unpack(packed []byte, w *Watch) (rest []byte) {
 	for range size {
 		id := next()
 		s.cells, p.fromIDs = append(s.cells, *p.cells.at(id)), append(p.fromIDs, id)
-		s.tally.count(&s.cells[len(s.cells)-1])
+		s.tally.count(&s.cells[len(s.cells)-1], 1)
 	}
 	p.from = s.cells
 	w.works = p.seen

@@ -156,6 +156,15 @@ func (s *Session) At(p Place) (FieldState, bool) {
 	return FieldState{s, i, p}, ok
 }
 
+// ByID finds a field by its ID, if it is there now.
+func (s *Session) ByID(id int) (FieldState, bool) {
+	if id < 0 || id >= len(s.cells) {
+		return FieldState{}, false
+	}
+	p, there := s.where(int32(id))
+	return FieldState{s, int32(id), p}, there
+}
+
 // Fields goes through all fields in the form's order: behind the head of a
 // repeated group come the fields of its rows.
 func (s *Session) Fields() iter.Seq[FieldState] {
@@ -262,8 +271,15 @@ func (f FieldState) Wrong() bool {
 	return f.Asked() && (f.session.cells[f.cell].rules != 0 || f.has(bitCheckIssue))
 }
 
-// HasIssueOf reports whether a check or the server has an issue with the field.
+// Shows reports whether an issue of a source would be shown at the field now.
+func (f FieldState) Shows(source Source) bool { return f.session.shows(f.cell, source) }
+
+// HasIssueOf reports whether a rule, a check or the server has an issue with the
+// field.
 func (f FieldState) HasIssueOf(source Source) bool {
+	if source == SourceRule {
+		return f.session.cells[f.cell].rules != 0
+	}
 	return slices.ContainsFunc(f.session.issues, func(x issue) bool { return x.cell == f.cell && x.source == source })
 }
 

@@ -79,10 +79,10 @@ func (s *Session) change(i int32, set, clear cellBits, rules codes) {
 	}
 }
 
-// count adds a cell to the counts.
-func (t *tally) count(c *cell) {
+// count adds a cell to the counts, or takes it away: by 1 or -1.
+func (t *tally) count(c *cell, by int32) {
 	for k, set := 0, c.classes(); set != 0; k, set = k+1, set>>1 {
-		t[k] += int32(set & 1)
+		t[k] += int32(set&1) * by
 	}
 }
 

@@ -19,8 +19,6 @@ type Watch struct {
 
 	then *standing // before the step: own, or that of the watch it was copied from
 	own  standing
-	kept []keptNow // by field: what it holds after the step
-	step uint32
 
 	// What has been seen since the opening.
 	seen
@@ -52,7 +50,7 @@ type seen struct {
 
 // standing is what was there before a step.
 type standing struct {
-	fields  []fieldBefore
+	fields  []fieldBefore // those that hold what was typed: different, or edited since
 	facts   facts
 	session *Session // nothing may be changed by what is stale; nil: not compared
 	copied  Session
@@ -82,13 +80,7 @@ type fieldBefore struct {
 	id    int32
 	place Place
 	kept  Value
-	mine  bool // typed and different, or edited since
 	rests bool // not asked, and not edited since: clear takes it
-}
-
-type keptNow struct {
-	step uint32 // when it was last there
-	kept Value
 }
 
 // facts are what the guarantees ask about the form as a whole.
@@ -139,13 +131,10 @@ func (w *Watch) takeDown() {
 		if f.Declared().Kind == KindRows {
 			continue
 		}
-		kept, since := f.Kept(), f.EditedSince()
-		w.then.fields = append(w.then.fields, fieldBefore{
-			id: int32(f.ID()), place: f.Place(), kept: kept,
-			// Of a field that is not asked, or was not, what it keeps is compared.
-			mine:  kept != f.KeptBaseline() || since && sinceCounts,
-			rests: !f.Asked() && !since,
-		})
+		// Of a field that is not asked, or was not, what it keeps is compared.
+		if kept, since := f.Kept(), f.EditedSince(); since && sinceCounts || kept != f.KeptBaseline() {
+			w.then.fields = append(w.then.fields, fieldBefore{int32(f.ID()), f.Place(), kept, !f.Asked() && !since})
+		}
 	}
 }
 

@@ -85,18 +85,11 @@ func (w *Watch) checkEdits(e Event, o outcomes) {
 	if e.Kind == EventLeaveAnswered && e.Answer == AnswerDiscard {
 		return
 	}
-	w.step++
-	for f := range s.Fields() {
-		for f.ID() >= len(w.kept) {
-			w.kept = append(w.kept, keptNow{})
-		}
-		w.kept[f.ID()] = keptNow{w.step, f.Kept()}
-	}
 	accepted := o.learnt && o.kind == ReplyAccepted
 	for k := range w.then.fields {
 		b := &w.then.fields[k]
-		there := int(b.id) < len(w.kept) && w.kept[b.id].step == w.step
-		if !b.mine || there && w.kept[b.id].kept == b.kept {
+		f, there := s.ByID(int(b.id))
+		if there && f.Kept() == b.kept {
 			continue
 		}
 		path := s.Form().Path(b.place)
@@ -245,12 +238,13 @@ func (w *Watch) checkReset(e Event, now facts) {
 		if mark != "" {
 			w.broken(CleanReset, f.Path(), "still marked after a reset: "+mark)
 		}
-		for _, issue := range f.Issues() {
-			if issue.Source != SourceRule {
-				w.broken(CleanReset, f.Path(), "the "+issue.Source.String()+" issue "+issue.Code+" outlived a reset")
-			} else if issue.Shown {
-				w.broken(CleanReset, f.Path(), "the issue "+issue.Code+" is still shown after a reset")
+		for _, source := range [...]Source{SourceCheck, SourceServer} {
+			if f.HasIssueOf(source) {
+				w.broken(CleanReset, f.Path(), "an issue of the "+source.String()+" outlived a reset")
 			}
+		}
+		if f.HasIssueOf(SourceRule) && f.Shows(SourceRule) {
+			w.broken(CleanReset, f.Path(), "an issue is still shown after a reset")
 		}
 	}
 	if len(w.session.FormIssues()) > 0 {

@@ -10,14 +10,14 @@ import (
 
 // The walk of a harbour form, whole, on one core; the rate of states is printed.
 func BenchmarkWalk(b *testing.B) {
-	source, err := declare.OpenFS(harbour.Files(), "vessel.form.yaml")
+	source, err := declare.OpenFS(harbour.Files(), "mooring.form.yaml")
 	if err != nil {
 		b.Fatal(err)
 	}
 	b.ReportAllocs()
 	states, transitions := 0, 0
 	for b.Loop() {
-		result, err := verify.Walk(source.Form, verify.Options{Workers: 1})
+		result, err := verify.Walk(source.Form, verify.Options{Workers: 1, States: 150_000})
 		if err != nil {
 			b.Fatal(err)
 		}

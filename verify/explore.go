@@ -44,7 +44,7 @@ type breachAt struct {
 
 // first packs the state that the walk begins with.
 func (x *explorer) first(start *world) *batch {
-	packed := start.pack(nil, x.packer)
+	packed := start.pack(nil, x.packer, &x.walker.options)
 	return &batch{packed, []found{{hash: x.walker.store.hash(packed), from: -1, end: uint32(len(packed)), flags: flagsOf(start)}}}
 }
 
@@ -56,7 +56,7 @@ func (x *explorer) explore(first, until int32) *chunk {
 	c.reset(first, int(until-first))
 	for id := first; id < until; id++ {
 		packed := x.walker.store.packed(id)
-		x.source.unpack(packed, x.packer)
+		x.source.unpack(packed, x.packer, &x.walker.options)
 		x.moves, c.cut[id-first] = x.walker.mover.moves(x.source, x.moves[:0])
 		fresh := false // the scratch world is the source
 		for k := range x.moves {
@@ -89,7 +89,7 @@ func (x *explorer) take(c *chunk, id int32, packed []byte, m *move) (changed boo
 	}
 	kind, flags := kindOf(m, effects), flagsOf(x.scratch)
 	start := len(c.bytes)
-	c.bytes = x.scratch.pack(c.bytes, x.packer)
+	c.bytes = x.scratch.pack(c.bytes, x.packer, &x.walker.options)
 	if kind != edgeAccepts && bytes.Equal(c.bytes[start:], packed) {
 		c.bytes = c.bytes[:start] // it leads nowhere else
 		return true

@@ -168,7 +168,7 @@ func (m *mover) refusal() map[string]any {
 func (m *mover) moves(w *world, list []move) (all []move, cut bool) {
 	l := moveList{mover: m, world: w, list: list}
 	if w.gone() {
-		if w.loads < m.options.Loads || m.form.Prefill.URL == "" {
+		if under(m.options.Loads, w.loads) || m.form.Prefill.URL == "" {
 			l.applicant(lifecycle.Returned())
 		}
 		l.answers() // all are stale now
@@ -178,7 +178,7 @@ func (m *mover) moves(w *world, list []move) (all []move, cut bool) {
 	l.rows()
 	l.submitting()
 	if m.form.Prefill.URL != "" {
-		if w.loads < m.options.Loads {
+		if under(m.options.Loads, w.loads) {
 			l.applicant(lifecycle.Refresh())
 		} else { // one more load matters where none has arrived
 			l.cut = l.cut || w.session.Prefill() != lifecycle.PrefillReady || w.session.Holds("").Has(lifecycle.HoldPrefillMissing)
@@ -282,7 +282,7 @@ func (l *moveList) submitting() {
 
 // room is what the bounds leave: a new attempt, one more try.
 func (l *moveList) room() (mayBegin, mayRepeat bool) {
-	return l.world.attempts < l.options.Attempts, int(l.world.session.Attempt().Tries) < l.options.Tries
+	return under(l.options.Attempts, l.world.attempts), under(l.options.Tries, l.world.sent)
 }
 
 // maySubmit reports whether a submit stays within the bounds.
@@ -340,7 +340,7 @@ func (l *moveList) answers() {
 	for k, t := range w.watch.Armed() {
 		switch {
 		case !w.mayElapse(k):
-		case t.Of == lifecycle.TimerWait && int(attempt.Tries) >= l.options.Tries:
+		case t.Of == lifecycle.TimerWait && !under(l.options.Tries, w.sent):
 			l.cut = true
 		default:
 			l.add(lifecycle.Elapsed(t.ID), nil, true)

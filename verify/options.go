@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"runtime"
 	"slices"
+	"strconv"
 	"strings"
 
 	"leanwicket.dev/declare"
@@ -12,16 +13,16 @@ import (
 
 // Options bound a walk. The zero value is an honest default for each.
 type Options struct {
-	Attempts int      // submissions begun; 0: 2
-	Tries    int      // sendings of one attempt; 0: 2
-	Loads    int      // loads asked for; 0: 2
+	Attempts int      // submissions begun; 0: any number
+	Tries    int      // sendings of one attempt; 0: any number
+	Loads    int      // loads asked for; 0: any number
 	Rows     int      // rows of a group; 0: 2
 	Edited   []string // paths of the fields that are edited; nil: the first of Plan. The others are filled in before
 	States   int      // states after which the walk gives up; 0: ten million
 	Memory   int      // bytes after which the walk gives up; 0: 2 GiB
 	Workers  int      // goroutines that walk; 0: one for each core
 	First    bool     // the walk ends at the first breach
-	Whole    bool     // nothing is reduced: what has no future counts as a difference too
+	Whole    bool     // nothing is reduced: what has no future counts as a difference too; no number is 0 then, but 2
 
 	// Progress is told now and then how far the walk is; nil: nobody.
 	Progress func(Progress)
@@ -40,9 +41,11 @@ func (o Options) withDefaults(form *lifecycle.Form) Options {
 			*v = value
 		}
 	}
-	set(&o.Attempts, 2)
-	set(&o.Tries, 2)
-	set(&o.Loads, 2)
+	if o.Whole {
+		set(&o.Attempts, 2)
+		set(&o.Tries, 2)
+		set(&o.Loads, 2)
+	}
 	set(&o.Rows, 2)
 	set(&o.States, 10_000_000)
 	set(&o.Memory, 2<<30)
@@ -53,11 +56,20 @@ func (o Options) withDefaults(form *lifecycle.Form) Options {
 	return o
 }
 
+// under reports whether one more stays within a limit; 0 is none.
+func under(limit, count int) bool { return limit == 0 || count < limit }
+
 // bounds says in words within what a walk went.
 func (o Options) bounds(form *lifecycle.Form) string {
-	text := fmt.Sprintf("%d attempts, %d tries each", o.Attempts, o.Tries)
+	number := func(limit int) string {
+		if limit == 0 {
+			return "any number of"
+		}
+		return strconv.Itoa(limit)
+	}
+	text := number(o.Attempts) + " attempts, " + number(o.Tries) + " tries each"
 	if form.Prefill.URL != "" {
-		text += fmt.Sprintf(", %d loads", o.Loads)
+		text += ", " + number(o.Loads) + " loads"
 	}
 	if slices.ContainsFunc(form.Fields, func(f lifecycle.Field) bool { return f.Kind == lifecycle.KindRows }) {
 		text += fmt.Sprintf(", %d rows", o.Rows)

@@ -12,6 +12,7 @@ type world struct {
 	session  *lifecycle.Session
 	watch    *lifecycle.Watch
 	attempts int // begun
+	sent     int // tries of the newest attempt
 	loads    int // asked for
 	load     outgoing
 	check    outgoing
@@ -35,7 +36,7 @@ func open(form *lifecycle.Form) *world {
 func (w *world) copyFrom(v *world) {
 	w.session.CopyFrom(v.session)
 	w.watch.CopyFrom(v.watch, w.session)
-	w.attempts, w.loads, w.load, w.check = v.attempts, v.loads, v.load, v.check
+	w.attempts, w.sent, w.loads, w.load, w.check = v.attempts, v.sent, v.loads, v.load, v.check
 }
 
 // take takes a move; what was there before it has been taken down. It reports
@@ -72,8 +73,10 @@ func (w *world) follow(effects []lifecycle.Effect) {
 				w.check.spent = e.Request
 			}
 		case lifecycle.EffectSend:
+			w.sent++
 			if e.Try == 1 {
 				w.attempts++
+				w.sent = 1
 			}
 		}
 	}
@@ -102,8 +105,9 @@ func (w *world) mayElapse(k int) bool {
 	return true
 }
 
-// pack appends the state, packed: the world is in its normal form then.
-func (w *world) pack(to []byte, p *lifecycle.Packer) []byte {
+// pack appends the state, packed: the world is in its normal form then. What is
+// counted is part of it only where it is limited.
+func (w *world) pack(to []byte, p *lifecycle.Packer, o *Options) []byte {
 	spent := byte(0)
 	if w.load.spent != 0 {
 		spent |= 1
@@ -111,24 +115,40 @@ func (w *world) pack(to []byte, p *lifecycle.Packer) []byte {
 	if w.check.spent != 0 {
 		spent |= 2
 	}
-	return p.Pack(append(to, byte(w.attempts), byte(w.loads), spent), w.watch)
+	to = append(to, spent)
+	for _, counted := range [...]struct{ limit, count int }{{o.Attempts, w.attempts}, {o.Tries, w.sent}, {o.Loads, w.loads}} {
+		if counted.limit > 0 {
+			to = append(to, byte(counted.count))
+		}
+	}
+	return p.Pack(to, w.watch)
 }
 
 // unpack makes a world of a packed state, and takes it down for the events that
 // copies of it will take.
-func (w *world) unpack(packed []byte, p *lifecycle.Packer) {
-	w.attempts, w.loads = int(packed[0]), int(packed[1])
-	p.Unpack(packed[3:], w.watch)
+func (w *world) unpack(packed []byte, p *lifecycle.Packer, o *Options) {
+	spent := packed[0]
+	packed = packed[1:]
+	for _, counted := range [...]struct {
+		limit int
+		count *int
+	}{{o.Attempts, &w.attempts}, {o.Tries, &w.sent}, {o.Loads, &w.loads}} {
+		if counted.limit > 0 {
+			*counted.count = int(packed[0])
+			packed = packed[1:]
+		}
+	}
+	p.Unpack(packed, w.watch)
 	w.session = w.watch.Session()
 	w.load, w.check = outgoing{newest: w.watch.Loading()}, outgoing{}
-	if packed[2]&1 != 0 {
+	if spent&1 != 0 {
 		w.load.spent = lifecycle.SpentRequest
 	}
 	w.requests = w.watch.AppendChecks(w.requests[:0])
 	for _, r := range w.requests {
 		w.check.newest = max(w.check.newest, r)
 	}
-	if packed[2]&2 != 0 {
+	if spent&2 != 0 {
 		w.check.spent = lifecycle.SpentRequest
 	}
 	w.watch.BeforeAny()

@@ -30,7 +30,7 @@ func (w *walker) write(id int32, why purpose) (Session, bool) {
 		found := r.choose(func(_ move, _, after *world, _ []lifecycle.Breach, _ []lifecycle.Effect, taken bool) bool {
 			r.text = r.text[:0]
 			if taken {
-				r.text = after.pack(r.text, r.packer)
+				r.text = after.pack(r.text, r.packer, &r.mover.options)
 			}
 			return taken && bytes.Equal(r.text, target)
 		})
@@ -38,9 +38,7 @@ func (w *walker) write(id int32, why purpose) (Session, bool) {
 			return Session{}, false
 		}
 	}
-	if why.last != nil && !r.choose(func(m move, before, after *world, breaches []lifecycle.Breach, effects []lifecycle.Effect, _ bool) bool {
-		return why.last(m, before, after, breaches, effects)
-	}) {
+	if why.last != nil && !r.end(why) {
 		return Session{}, false
 	}
 	times, ok := r.schedule.solve()
@@ -107,6 +105,29 @@ func (r *retaker) choose(wanted func(m move, before, after *world, breaches []li
 		}
 	}
 	return false
+}
+
+// end takes the last move. Where what it is wanted for does not follow, the marks
+// are set first that the state stands for: the fields are left, and a submit
+// that is blocked shows what is wrong.
+func (r *retaker) end(why purpose) bool {
+	last := func(m move, before, after *world, breaches []lifecycle.Breach, effects []lifecycle.Effect, _ bool) bool {
+		return why.last(m, before, after, breaches, effects)
+	}
+	if r.choose(last) {
+		return true
+	}
+	for _, f := range r.mover.fields {
+		if state, there := r.world.session.Field(f.path); there && !state.Touched() {
+			r.apply(move{event: lifecycle.Blur(f.path)})
+		}
+	}
+	if r.choose(last) {
+		return true
+	}
+	begun := r.world.attempts
+	r.apply(move{event: lifecycle.Submit("")})
+	return r.world.attempts == begun && r.choose(last)
 }
 
 func (r *retaker) apply(m move) {

@@ -57,12 +57,12 @@ finished within --states.`,
 			return verdict
 		},
 	}
-	c.Flags().IntVar(&options.Attempts, "attempts", 2, "submissions begun, at most")
-	c.Flags().IntVar(&options.Tries, "tries", 2, "sendings of one attempt, at most")
-	c.Flags().IntVar(&options.Loads, "loads", 2, "loads asked for, at most")
+	c.Flags().IntVar(&options.Attempts, "attempts", 0, "submissions begun, at most")
+	c.Flags().IntVar(&options.Tries, "tries", 0, "sendings of one attempt, at most")
+	c.Flags().IntVar(&options.Loads, "loads", 0, "loads asked for, at most")
 	c.Flags().IntVar(&options.Rows, "rows", 2, "rows of a group, at most")
 	c.Flags().StringSliceVar(&options.Edited, "edit", nil, "fields that are edited; the others are filled in before")
-	c.Flags().IntVar(&options.States, "states", 1_000_000, "states after which the walk gives up")
+	c.Flags().IntVar(&options.States, "states", 0, "states after which the walk gives up")
 	c.Flags().StringVar(&out, "out", "", "write the shortest session for each broken guarantee to this folder, as a scenario")
 	return c
 }
