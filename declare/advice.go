@@ -1,6 +1,7 @@
 package declare
 
 import (
+	"strings"
 	"time"
 
 	"leanwicket.dev/internal/document"
@@ -47,7 +48,9 @@ func (r *reader) advise() []document.Problem {
 	}
 	form := &lifecycle.Form{Declaration: *d}
 	for _, waived := range form.Waives() {
-		report.Wrong(at("leave", "when"), waived.Policy+", which waives "+waived.Guarantee.String()+": "+waived.Price, "when: dirty")
+		part, rest, _ := strings.Cut(waived.Policy, ".")
+		key, _, _ := strings.Cut(rest, ":")
+		report.Wrong(at(part, key), waived.Policy+", which waives "+waived.Guarantee.String()+": "+waived.Price, waived.Instead)
 	}
 	r.adviseFields(report)
 	problems, _ := report.Err().(document.Problems)

@@ -51,6 +51,7 @@ type Waived struct {
 	Guarantee Guarantee
 	Policy    string // one of the Policy constants
 	Price     string
+	Instead   string // what trades nothing away
 }
 
 // The policies that trade a guarantee away, as the form file writes them.
@@ -64,14 +65,14 @@ const (
 // Waives lists the guarantees that the form's policies trade away.
 func (f *Form) Waives() []Waived {
 	var list []Waived
-	add := func(on bool, g Guarantee, policy, price string) {
+	add := func(on bool, g Guarantee, policy, price, instead string) {
 		if on {
-			list = append(list, Waived{g, policy, price})
+			list = append(list, Waived{g, policy, price, instead})
 		}
 	}
-	add(f.Leave.When == LeaveNever, AskBeforeLoss, PolicyNeverAsk, "leaving loses unsaved work without a question")
-	add(f.Leave.When == LeaveDirtyAndTouched, AskBeforeLoss, PolicyAskTouched, "leaving loses what was typed in a field that was not left yet")
-	add(f.Leave.AllowInFlight && f.Leave.When != LeaveNever, AskBeforeLoss, PolicyInFlight, "leaving gives up a submission of which nobody learns whether it was received")
-	add(f.Prefill.URL != "" && !f.Prefill.Ask && !f.Submit.Creates(), EditsSurvive, PolicyKeep, "what somebody else has saved meanwhile is replaced by the edit over it, and nobody is asked")
+	add(f.Leave.When == LeaveNever, AskBeforeLoss, PolicyNeverAsk, "leaving loses unsaved work without a question", "when: dirty")
+	add(f.Leave.When == LeaveDirtyAndTouched, AskBeforeLoss, PolicyAskTouched, "leaving loses what was typed in a field that was not left yet", "when: dirty")
+	add(f.Leave.AllowInFlight && f.Leave.When != LeaveNever, AskBeforeLoss, PolicyInFlight, "leaving gives up a submission of which nobody learns whether it was received", "inFlight: ask")
+	add(f.Prefill.URL != "" && !f.Prefill.Ask && !f.Submit.Creates(), EditsSurvive, PolicyKeep, "what somebody else has saved meanwhile is replaced by the edit over it, and nobody is asked", "ifEdited: ask")
 	return list
 }

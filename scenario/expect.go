@@ -235,8 +235,8 @@ func (p *scenarioReader) expectRows(entry *Entry, key string, v document.Entry) 
 		return
 	}
 	path := v.Key
-	entry.Expect = append(entry.Expect, expectation{v.At, key + " " + path + ": " + plural(len(rows), "row"), func(play *play) string {
-		return differs(plural(len(rows), "row"), plural(play.rows(key, path), "row"))
+	entry.Expect = append(entry.Expect, expectation{v.At, key + " " + path + ": " + Plural(len(rows), "row"), func(play *play) string {
+		return differs(Plural(len(rows), "row"), Plural(play.rows(key, path), "row"))
 	}})
 	for k, row := range rows {
 		var below func(n *document.Node, prefix string)

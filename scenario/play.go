@@ -18,6 +18,8 @@ type Options struct {
 	Observe func(*Step)
 	// Trace is where the record of the session is written; nil: nowhere.
 	Trace io.Writer
+	// Taken is told each transition of the lifecycle; nil: nobody.
+	Taken func(lifecycle.Transition)
 	// Unguarded leaves the guarantees unchecked, to measure the core alone.
 	Unguarded bool
 }
@@ -171,7 +173,14 @@ func (p *play) apply(event lifecycle.Event, answer *Answer) {
 		p.recorder.before()
 	}
 	ignored := p.session.Ignored()
+	before := p.session.Standing()
+	timer, _ := p.session.TimerOf(event.Timer)
 	effects, err := p.session.Apply(event)
+	if p.options.Taken != nil && err == nil {
+		for _, t := range lifecycle.AppendTransitions(nil, before, p.session.Standing(), event, timer) {
+			p.options.Taken(t)
+		}
+	}
 	if p.watch != nil {
 		for _, breach := range p.watch.After(event, effects, err) {
 			p.fail(Failure{Kind: FailedGuarantee, Expected: "guarantee " + breach.Guarantee.String(), Found: breach.Error()})

@@ -353,7 +353,7 @@ func (p *scenarioReader) timeline(n *document.Node) {
 			p.Wrong(at, document.Describe(at)+" after "+last.String(), "a time that does not go back")
 		}
 		if actions != 1 && !misspelt(item) {
-			p.Wrong(item, plural(actions, "action")+" in one entry", "one of "+strings.Join(timelineKeys[1:], ", "))
+			p.Wrong(item, Plural(actions, "action")+" in one entry", "one of "+strings.Join(timelineKeys[1:], ", "))
 		}
 		last = max(last, entry.At)
 		p.s.Timeline = append(p.s.Timeline, entry)
@@ -368,7 +368,8 @@ func misspelt(item *document.Node) bool {
 	return slices.ContainsFunc(item.Entries, func(e document.Entry) bool { return !slices.Contains(timelineKeys, e.Key) })
 }
 
-func plural(n int, what string) string {
+// Plural is a number and what is counted: the first word takes the s.
+func Plural(n int, what string) string {
 	switch n {
 	case 0:
 		return "no " + what

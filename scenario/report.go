@@ -26,7 +26,7 @@ func WriteResult(w io.Writer, r *Result, steps []Step, style Style) {
 	if r.Passed() {
 		fmt.Fprintln(w, style.Paint(green, "passed"))
 	} else {
-		fmt.Fprintln(w, style.Paint(red, plural(len(r.Failures), "failure")))
+		fmt.Fprintln(w, style.Paint(red, Plural(len(r.Failures), "failure")))
 	}
 }
 
@@ -107,19 +107,19 @@ func (s *story) step(step *Step) {
 }
 
 func (s *story) summary() []string {
-	parts := []string{plural(s.edits, "edit")}
+	parts := []string{Plural(s.edits, "edit")}
 	if len(s.loads) > 0 {
 		parts = append(parts, "the load "+strings.Join(s.loads, ", then "))
 	}
 	add := func(n int, what string) {
 		if n > 0 {
-			parts = append(parts, plural(n, what))
+			parts = append(parts, Plural(n, what))
 		}
 	}
 	add(s.turnedAway, "edit turned away")
 	add(s.shown, "issue shown")
 	if s.sends > 0 {
-		parts = append(parts, plural(s.sends, "send")+" under "+plural(len(s.attempts), "key"))
+		parts = append(parts, Plural(s.sends, "send")+" under "+Plural(len(s.attempts), "key"))
 	}
 	add(s.ignored, "click ignored")
 	if s.submission != "" {
@@ -156,7 +156,7 @@ func (c *Counts) Add(r *Result) {
 }
 
 func (c Counts) String() string {
-	return fmt.Sprintf("%s, %s, %s: %d passed, %d failed", plural(c.Scenarios, "scenario"), plural(c.Events, "event"), plural(c.Expected, "expectation"), c.Passed, c.Failed)
+	return fmt.Sprintf("%s, %s, %s: %d passed, %d failed", Plural(c.Scenarios, "scenario"), Plural(c.Events, "event"), Plural(c.Expected, "expectation"), c.Passed, c.Failed)
 }
 
 // MarshalJSON writes a failure as play --json does.

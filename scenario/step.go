@@ -90,7 +90,7 @@ func (r *recorder) look() shows {
 		path := f.Path()
 		value := ""
 		if f.Declared().Kind == lifecycle.KindRows {
-			value = plural(f.Rows(), "row")
+			value = Plural(f.Rows(), "row")
 		} else if f.Asked() {
 			value = show(f.Declared(), f.Value())
 			if raw := f.Raw(); f.Value().Kind == lifecycle.ValueUnparsed && !f.Declared().Private {

@@ -11,5 +11,5 @@
 //	w.Step(at, event, effects, err)
 //
 //	record, err := trace.Read(in)
-//	difference, err := trace.Replay(form, record)
+//	difference, err := trace.Replay(form, record, trace.Observer{})
 package trace

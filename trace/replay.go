@@ -74,24 +74,25 @@ type Difference struct {
 	Replayed string
 }
 
-// Observer is told each step of a replay, with the session after it; the
-// effects are valid until the next step.
-type Observer func(at time.Duration, e lifecycle.Event, effects []lifecycle.Effect, outcome error)
-
-// Opened is told the session of a replay before its first step.
-type Opened func(s *lifecycle.Session, opening []lifecycle.Effect)
+// Observer is told of a replay as it goes; what is nil is not told.
+type Observer struct {
+	Opened func(s *lifecycle.Session, opening []lifecycle.Effect)
+	Before func(e lifecycle.Event)
+	// After is told each step; the effects are valid until the next.
+	After func(at time.Duration, e lifecycle.Event, effects []lifecycle.Effect, outcome error)
+}
 
 // Replay gives a new session of the form every event of a trace, and compares
 // effects, outcome and state at each. It returns the first difference, or nil.
 // The error tells a trace of another form, or a line that cannot be read.
-func Replay(form *lifecycle.Form, r *Record, opened Opened, observe Observer) (*Difference, error) {
+func Replay(form *lifecycle.Form, r *Record, o Observer) (*Difference, error) {
 	if own := hex(form.Fingerprint()); own != r.Fingerprint {
 		return nil, errors.New("found a trace of another form (" + r.Form + " " + r.Fingerprint + "); right would be one of " + form.Name + " " + own)
 	}
 	s, effects := lifecycle.Open(form, lifecycle.Seed{})
 	w := NewWriter(io.Discard, s, effects)
-	if opened != nil {
-		opened(s, effects)
+	if o.Opened != nil {
+		o.Opened(s, effects)
 	}
 	if d := w.compare(1, r.lines[0], effects, nil); d != nil {
 		return d, nil
@@ -102,15 +103,43 @@ func Replay(form *lifecycle.Form, r *Record, opened Opened, observe Observer) (*
 		if reader.bad != "" {
 			return nil, &LineError{k + 2, reader.bad}
 		}
+		if o.Before != nil {
+			o.Before(e)
+		}
 		effects, err := s.Apply(e)
-		if observe != nil {
-			observe(time.Duration(num(line, "at"))*time.Millisecond, e, effects, err)
+		if o.After != nil {
+			o.After(time.Duration(num(line, "at"))*time.Millisecond, e, effects, err)
 		}
 		if d := w.compare(k+2, line, effects, err); d != nil {
 			return d, nil
 		}
 	}
 	return nil, nil
+}
+
+// Breach is a guarantee that a recorded session has broken at a line.
+type Breach struct {
+	lifecycle.Breach
+	Line int
+}
+
+// Guarantees replays a trace and checks the guarantees at each step, up to the
+// first difference.
+func Guarantees(form *lifecycle.Form, r *Record) ([]Breach, *Difference, error) {
+	var watch *lifecycle.Watch
+	var found []Breach
+	line := 1
+	difference, err := Replay(form, r, Observer{
+		Opened: func(s *lifecycle.Session, opening []lifecycle.Effect) { watch = lifecycle.NewWatch(s, opening) },
+		Before: func(e lifecycle.Event) { watch.Before(e) },
+		After: func(_ time.Duration, e lifecycle.Event, effects []lifecycle.Effect, outcome error) {
+			line++
+			for _, b := range watch.After(e, effects, outcome) {
+				found = append(found, Breach{b, line})
+			}
+		},
+	})
+	return found, difference, err
 }
 
 // compare holds a step against its line.

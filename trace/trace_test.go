@@ -60,7 +60,7 @@ func TestATraceReplaysToTheSameStates(t *testing.T) {
 		read, err := trace.Read(bytes.NewReader(text))
 		require.NoError(t, err)
 		var replayed *lifecycle.Session
-		difference, err := trace.Replay(form, read, func(s *lifecycle.Session, _ []lifecycle.Effect) { replayed = s }, nil)
+		difference, err := trace.Replay(form, read, trace.Observer{Opened: func(s *lifecycle.Session, _ []lifecycle.Effect) { replayed = s }})
 		require.NoError(t, err)
 		require.Nil(t, difference, string(text))
 		require.Equal(t, w.Session.Submission(), replayed.Submission())
@@ -121,7 +121,7 @@ func TestPrivateValuesAreNowhere(t *testing.T) {
 	require.Contains(t, out.String(), "private-1")
 	read, err := trace.Read(&out)
 	require.NoError(t, err)
-	difference, err := trace.Replay(form, read, nil, nil)
+	difference, err := trace.Replay(form, read, trace.Observer{})
 	require.NoError(t, err)
 	require.Nil(t, difference)
 }
@@ -142,7 +142,7 @@ func TestAChangedTraceDiffersAtItsLine(t *testing.T) {
 	} {
 		read, err := trace.Read(strings.NewReader(strings.Replace(out.String(), c.from, c.to, 1)))
 		require.NoError(t, err)
-		difference, err := trace.Replay(form, read, nil, nil)
+		difference, err := trace.Replay(form, read, trace.Observer{})
 		require.NoError(t, err)
 		require.NotNil(t, difference, c.to)
 		require.Equal(t, c.want, string(rune('0'+difference.Line))+" "+difference.What)
@@ -160,7 +160,7 @@ func TestAChangedTraceDiffersAtItsLine(t *testing.T) {
 	require.NoError(t, err)
 	read, err := trace.Read(&out)
 	require.NoError(t, err)
-	_, err = trace.Replay(other, read, nil, nil)
+	_, err = trace.Replay(other, read, trace.Observer{})
 	require.ErrorContains(t, err, "a trace of another form (claim ")
 }
 
@@ -180,7 +180,7 @@ func FuzzTrace(f *testing.F) {
 	f.Add(strings.TrimPrefix(out.String(), header))
 	f.Fuzz(func(t *testing.T, text string) {
 		if read, err := trace.Read(strings.NewReader(header + text)); err == nil {
-			_, _ = trace.Replay(form, read, nil, nil)
+			_, _ = trace.Replay(form, read, trace.Observer{})
 		}
 	})
 }

@@ -14,7 +14,9 @@ type explorer struct {
 	source  *world
 	scratch *world
 	moves   []move
-	text    []byte
+
+	standing lifecycle.Standing // of the source
+	taken    []lifecycle.Transition
 }
 
 func newExplorer(w *walker, p *lifecycle.Packer) *explorer {
@@ -29,11 +31,12 @@ type chunk struct {
 	transitions int
 	breaches    []breachAt
 	paid        []paidAt
+	reached     []reachedAt
 }
 
 func (c *chunk) reset(first int32, count int) {
 	c.first, c.transitions = first, 0
-	c.bytes, c.found, c.breaches, c.paid = c.bytes[:0], c.found[:0], c.breaches[:0], c.paid[:0]
+	c.bytes, c.found, c.breaches, c.paid, c.reached = c.bytes[:0], c.found[:0], c.breaches[:0], c.paid[:0], c.reached[:0]
 	c.cut = append(c.cut[:0], make([]bool, count)...)
 }
 
@@ -58,6 +61,7 @@ func (x *explorer) explore(first, until int32) *chunk {
 		packed := x.walker.store.packed(id)
 		x.source.unpack(packed, x.packer, &x.walker.options)
 		x.moves, c.cut[id-first] = x.walker.mover.moves(x.source, x.moves[:0])
+		x.standing = x.source.session.Standing()
 		fresh := false // the scratch world is the source
 		for k := range x.moves {
 			if !fresh {
@@ -86,6 +90,9 @@ func (x *explorer) take(c *chunk, id int32, packed []byte, m *move) (changed boo
 		if p.paid(m.event, x.source, x.scratch, effects) {
 			c.paid = append(c.paid, paidAt{p, id})
 		}
+	}
+	if x.walker.options.Wanted != nil {
+		x.transitions(c, id, m)
 	}
 	kind, flags := kindOf(m, effects), flagsOf(x.scratch)
 	start := len(c.bytes)

@@ -24,6 +24,10 @@ type Options struct {
 	First    bool     // the walk ends at the first breach
 	Whole    bool     // nothing is reduced: what has no future counts as a difference too; no number is 0 then, but 2
 
+	// Wanted asks for the shortest session that takes a transition of the lifecycle;
+	// nil: the transitions are not noted at all.
+	Wanted func(lifecycle.Transition) bool
+
 	// Progress is told now and then how far the walk is; nil: nobody.
 	Progress func(Progress)
 	// Stop ends the walk with what was found so far, when it is closed.
@@ -47,6 +51,7 @@ func (o Options) withDefaults(form *lifecycle.Form) Options {
 		set(&o.Loads, 2)
 	}
 	set(&o.Rows, 2)
+	o.Attempts, o.Tries, o.Loads = min(o.Attempts, 200), min(o.Tries, 200), min(o.Loads, 200) // a count is a byte
 	set(&o.States, 10_000_000)
 	set(&o.Memory, 2<<30)
 	set(&o.Workers, runtime.GOMAXPROCS(0))
@@ -100,16 +105,14 @@ func Plan(form *lifecycle.Form, atATime int) [][]string {
 	}
 	slices.Sort(chosen)
 	var plan [][]string
-	taken := map[lifecycle.FieldID]bool{}
 	var set []string
 	for _, id := range chosen {
-		if taken[id] {
-			continue
+		if slices.ContainsFunc(chosen, func(other lifecycle.FieldID) bool { return slices.Contains(linkedWith(form, other), id) }) {
+			continue // it is edited beside the other
 		}
 		for _, member := range append([]lifecycle.FieldID{id}, linkedWith(form, id)...) {
-			if !taken[member] {
-				taken[member] = true
-				set = append(set, walkedPath(form, member))
+			if path := walkedPath(form, member); !slices.Contains(set, path) {
+				set = append(set, path)
 			}
 		}
 		if len(set) >= atATime {
@@ -120,6 +123,16 @@ func Plan(form *lifecycle.Form, atATime int) [][]string {
 		plan = append(plan, set)
 	}
 	return plan
+}
+
+// Walks are the walks of a plan: each with the same bounds, and its own fields.
+func Walks(o Options, plan [][]string) []Options {
+	walks := make([]Options, len(plan))
+	for k, fields := range plan {
+		walks[k] = o
+		walks[k].Edited = fields
+	}
+	return walks
 }
 
 // traitsOf lists what is special about a field; its kind is the first.

@@ -1,6 +1,8 @@
 package verify_test
 
 import (
+	"io/fs"
+	"strings"
 	"testing"
 	"testing/fstest"
 
@@ -13,74 +15,202 @@ import (
 	"leanwicket.dev/verify"
 )
 
-func formOf(t *testing.T, text string) *declare.Source {
+func formOf(t testing.TB, text string) *declare.Source {
 	source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte(text)}}, "f.form.yaml")
 	require.NoError(t, err)
 	return source
 }
 
+func walk(t testing.TB, form *lifecycle.Form, o verify.Options) *verify.Result {
+	result, err := verify.Walk(form, o)
+	require.NoError(t, err)
+	return result
+}
+
+// plays plays a session that was written; it returns what failed.
+func plays(t testing.TB, source *declare.Source, session verify.Session, taken func(lifecycle.Transition)) []scenario.Failure {
+	require.NotEmpty(t, session.Scenario)
+	s, err := scenario.With(source, "written.scenario.yaml", session.Scenario)
+	require.NoError(t, err, string(session.Scenario))
+	return scenario.Play(s, scenario.Options{Taken: taken}).Failures
+}
+
+// The counts are the same at every run, and with one goroutine or several.
 func TestHarbourFormsKeepEveryGuarantee(t *testing.T) {
 	for _, name := range harbour.Forms() {
 		source, err := declare.OpenFS(harbour.Files(), name)
 		require.NoError(t, err)
-		result, err := verify.Walk(source.Form, verify.Options{Attempts: 1, Tries: 1, Loads: 1})
-		require.NoError(t, err)
-		require.True(t, result.Complete(), name)
-		require.Greater(t, result.States, 100, name)
-		for _, b := range result.Breaches {
-			t.Error(name, b.Error(), "\n"+string(b.Scenario))
+		for _, o := range verify.Walks(verify.Options{Attempts: 1, Tries: 1, Loads: 1, Workers: 1}, verify.Plan(source.Form, 1)) {
+			result := walk(t, source.Form, o)
+			require.True(t, result.Complete(), name)
+			require.Greater(t, result.States, 100, name)
+			for _, b := range result.Breaches {
+				t.Error(name, b.Error(), "\n"+string(b.Scenario))
+			}
+			o.Workers = 2
+			again := walk(t, source.Form, o)
+			require.Equal(t, [3]int{result.States, result.Transitions, result.Depth}, [3]int{again.States, again.Transitions, again.Depth}, name)
 		}
-		again, err := verify.Walk(source.Form, verify.Options{Attempts: 1, Tries: 1, Loads: 1})
-		require.NoError(t, err)
-		require.Equal(t, [3]int{result.States, result.Transitions, result.Depth}, [3]int{again.States, again.Transitions, again.Depth})
 	}
 }
 
-func TestTwoAttemptsTwoTries(t *testing.T) {
-	source := formOf(t, "form: f\nschema: {properties: {a: {type: string, maxLength: 6}}, required: [a]}\nsubmit: {method: PUT, whileSending: edit, timeout: 2s}\n")
-	result, err := verify.Walk(source.Form, verify.Options{})
-	require.NoError(t, err)
+// Without limits every state is reached: there are finitely many.
+func TestAnyNumberOfEverything(t *testing.T) {
+	source := formOf(t, "form: f\nschema: {properties: {a: {type: string, maxLength: 6}}, required: [a]}\nprefill: {url: /a}\nsubmit: {method: PUT, whileSending: edit, timeout: 2s}\n")
+	result := walk(t, source.Form, verify.Options{})
 	require.True(t, result.Complete())
 	require.Empty(t, result.Breaches)
-	require.Greater(t, result.States, 1_000)
+	require.Greater(t, result.States, 10_000)
+	require.Greater(t, result.States, walk(t, source.Form, verify.Options{Attempts: 1, Tries: 1, Loads: 1}).States)
+}
+
+var impossible = map[string]string{
+	"comparisons":  "form: f\nschema: {properties: {from: {type: string, format: date}, to: {type: string, format: date}}, required: [from, to]}\nfields: {from: {rules: [{greaterThan: to}]}, to: {rules: [{greaterThan: from}]}}\n",
+	"bounds":       "form: f\nschema: {properties: {n: {type: number, minimum: 5, maximum: 4}}, required: [n]}\n",
+	"never loaded": "form: f\nschema: {properties: {n: {type: integer, multipleOf: 3, exclusiveMinimum: 3, exclusiveMaximum: 6}}, required: [n]}\nprefill: {url: /n}\n",
 }
 
 func TestFormsThatNobodyCanCompleteAreFound(t *testing.T) {
-	for name, text := range map[string]string{
-		"comparisons":  "form: f\nschema: {properties: {from: {type: string, format: date}, to: {type: string, format: date}}, required: [from, to]}\nfields: {from: {rules: [{greaterThan: to}]}, to: {rules: [{greaterThan: from}]}}\n",
-		"bounds":       "form: f\nschema: {properties: {n: {type: number, minimum: 5, maximum: 4}}, required: [n]}\n",
-		"never loaded": "form: f\nschema: {properties: {n: {type: integer, multipleOf: 3, exclusiveMinimum: 3, exclusiveMaximum: 6}}, required: [n]}\nprefill: {url: /n}\n",
-	} {
+	for name, text := range impossible {
 		source := formOf(t, text)
-		result, err := verify.Walk(source.Form, verify.Options{Attempts: 1, Loads: 1})
-		require.NoError(t, err)
+		result := walk(t, source.Form, verify.Options{Attempts: 1, Loads: 1})
 		require.Len(t, result.Breaches, 1, name)
-		b := result.Breaches[0]
-		require.Equal(t, lifecycle.WayForward, b.Guarantee, name)
-		s, err := scenario.With(source, "b.scenario.yaml", b.Scenario)
-		require.NoError(t, err, string(b.Scenario))
-		require.Empty(t, scenario.Play(s, scenario.Options{}).Failures, string(b.Scenario))
+		require.Equal(t, lifecycle.WayForward, result.Breaches[0].Guarantee, name)
+		require.Empty(t, plays(t, source, result.Breaches[0].Session, nil), name)
 	}
+}
+
+// The reductions leave the verdicts as they are: the same guarantees, prices and
+// transitions, on forms that are small enough for both.
+func TestReductionsChangeNoVerdict(t *testing.T) {
+	forms := map[string]string{
+		"creates":    "form: f\nschema: {properties: {a: {type: string, maxLength: 6}}, required: [a]}\naccepted: {then: clear, lasts: 5s}\n",
+		"replaces":   "form: f\nschema: {properties: {a: {type: string}}}\nprefill: {url: /a}\nsubmit: {method: PUT, whileSending: edit}\n",
+		"never asks": "form: f\nschema: {properties: {a: {type: string}}}\nleave: {when: never}\n",
+		"gives up":   "form: f\nschema: {properties: {a: {type: string}}}\nleave: {inFlight: allow, when: dirtyAndTouched}\n",
+		"checked":    "form: f\nschema: {properties: {a: {type: string}}}\nfields: {a: {check: {url: /a, delay: 0ms}}}\nsubmit: {resend: {times: 1}}\n",
+		"rows":       "form: f\nschema: {properties: {crew: {type: array, items: {type: object, properties: {name: {type: string}}}}}}\n",
+	}
+	for name, text := range impossible {
+		forms[name] = text
+	}
+	for name, text := range forms {
+		source := formOf(t, text)
+		o := verify.Options{Attempts: 1, Tries: 1, Loads: 1, Rows: 1, Wanted: func(lifecycle.Transition) bool { return false }}
+		if strings.Contains(name, "a") {
+			o.Tries = 2
+		}
+		reduced := walk(t, source.Form, o)
+		o.Whole = true
+		whole := walk(t, source.Form, o)
+		require.Less(t, reduced.States, whole.States, name)
+		require.Equal(t, verdict(whole), verdict(reduced), name)
+	}
+}
+
+func verdict(r *verify.Result) (all struct {
+	Broken, Prices []string
+	Shown          []int
+	Reached        map[string]bool
+},
+) {
+	for _, b := range r.Breaches {
+		all.Broken = append(all.Broken, b.Guarantee.String())
+	}
+	for _, w := range r.Waived {
+		all.Prices = append(all.Prices, w.Policy)
+		all.Shown = append(all.Shown, len(w.Events))
+	}
+	all.Reached = map[string]bool{}
+	for _, t := range r.Reached {
+		all.Reached[t.String()] = true
+	}
+	return all
+}
+
+// Fields that are declared alike are interchangeable: fewer states, one verdict.
+func TestFieldsThatAreAlike(t *testing.T) {
+	source := formOf(t, "form: f\nschema: {properties: {a: {type: string}, b: {type: string}, c: {type: string}}}\nprefill: {url: /a}\n")
+	alike := walk(t, source.Form, verify.Options{Attempts: 1, Tries: 1, Loads: 1, Edited: []string{"a", "b", "c"}})
+	require.Empty(t, alike.Breaches)
+	source = formOf(t, "form: f\nschema: {properties: {a: {type: string, maxLength: 2001}, b: {type: string, maxLength: 2002}, c: {type: string, maxLength: 2003}}}\nprefill: {url: /a}\n")
+	different := walk(t, source.Form, verify.Options{Attempts: 1, Tries: 1, Loads: 1, Edited: []string{"a", "b", "c"}})
+	require.Less(t, 3*alike.States, different.States)
 }
 
 func TestAWalkStopsAtItsLimit(t *testing.T) {
 	source := formOf(t, "form: f\nschema: {properties: {a: {type: string}}}\n")
-	result, err := verify.Walk(source.Form, verify.Options{States: 50})
-	require.NoError(t, err)
-	require.False(t, result.Complete())
+	require.Contains(t, walk(t, source.Form, verify.Options{States: 50}).Unfinished, "limit of 50 states")
+	require.Contains(t, walk(t, source.Form, verify.Options{Memory: 1 << 16}).Unfinished, "of memory")
 	stop := make(chan struct{})
 	close(stop)
-	result, err = verify.Walk(source.Form, verify.Options{Stop: stop})
-	require.NoError(t, err)
-	require.False(t, result.Complete())
+	require.Contains(t, walk(t, source.Form, verify.Options{Stop: stop}).Unfinished, "interrupted")
+	_, err := verify.Walk(source.Form, verify.Options{Edited: []string{"z"}})
+	require.ErrorContains(t, err, "no field z")
 }
 
-func TestWaivedGuaranteesAreTold(t *testing.T) {
-	source := formOf(t, "form: f\nschema: {properties: {a: {type: string}}}\nleave: {when: never}\n")
-	result, err := verify.Walk(source.Form, verify.Options{Attempts: 1, Tries: 1})
-	require.NoError(t, err)
-	require.Empty(t, result.Breaches)
-	require.Len(t, result.Waived, 1)
-	require.Equal(t, lifecycle.AskBeforeLoss, result.Waived[0].Guarantee)
-	require.NotEmpty(t, result.Waived[0].Scenario)
+// A guarantee that a policy trades away is waived, and its price is shown by a
+// session that plays.
+func TestWhatPoliciesCost(t *testing.T) {
+	for policy, text := range map[string]string{
+		lifecycle.PolicyNeverAsk:   "leave: {when: never}\n",
+		lifecycle.PolicyAskTouched: "leave: {when: dirtyAndTouched}\n",
+		lifecycle.PolicyInFlight:   "leave: {inFlight: allow}\n",
+		lifecycle.PolicyKeep:       "prefill: {url: /a}\nsubmit: {method: PUT}\n",
+	} {
+		source := formOf(t, "form: f\nschema: {properties: {a: {type: string}}}\n"+text)
+		result := walk(t, source.Form, verify.Options{Attempts: 1, Tries: 1, Loads: 2})
+		require.Empty(t, result.Breaches)
+		require.Len(t, result.Waived, 1, policy)
+		require.Equal(t, policy, result.Waived[0].Policy)
+		require.Empty(t, plays(t, source, result.Waived[0].Session, nil), policy)
+		require.Less(t, len(result.Waived[0].Events), 5)
+	}
+}
+
+// Every transition comes with a scenario that takes it.
+func TestWrittenScenariosTakeTheirTransition(t *testing.T) {
+	for _, name := range []string{"visit.form.yaml", "vessel.form.yaml", "pilot.form.yaml"} {
+		source, err := declare.OpenFS(harbour.Files(), name)
+		require.NoError(t, err)
+		all := func(lifecycle.Transition) bool { return true }
+		walks := verify.Walks(verify.Options{Attempts: 2, Tries: 2, Loads: 2, States: 20_000, Wanted: all}, verify.Plan(source.Form, 1)[:1])
+		report, err := verify.Verify(source.Form, walks)
+		require.NoError(t, err)
+		require.Greater(t, len(report.Reached), 40)
+		for _, r := range report.Reached {
+			took := false
+			failures := plays(t, source, r.Session, func(t lifecycle.Transition) { took = took || t == r.Transition })
+			require.Empty(t, failures, "%s\n%s", r.String(), r.Scenario)
+			require.True(t, took, "%s\n%s", r.String(), r.Scenario)
+		}
+	}
+}
+
+// The shipped bounds can be read, and edit a field of each kind.
+func TestBoundsFiles(t *testing.T) {
+	for _, name := range harbour.Forms() {
+		source, err := declare.OpenFS(harbour.Files(), name)
+		require.NoError(t, err)
+		file := strings.Replace(name, ".form.", ".bounds.", 1)
+		data, err := fs.ReadFile(harbour.Files(), file)
+		require.NoError(t, err)
+		walks, err := verify.Bounds(source, file, data, verify.Options{Rows: 2})
+		require.NoError(t, err)
+		require.Len(t, walks, len(verify.Plan(source.Form, 1)), name)
+		for _, o := range walks {
+			require.True(t, o.Attempts == 0 || o.Attempts >= 2)
+		}
+	}
+	source := formOf(t, "form: f\nschema: {properties: {a: {type: string}}}\n")
+	for text, message := range map[string]string{
+		"walks: [{edit: [b]}]":              `f.bounds.yaml:1:17: found the path b`,
+		"walks: [{edit: [a], attempts: 0}]": "right would be a whole number, at least 1",
+		"walks: [{attempts: 1}]":            "a walk that edits nothing",
+		"walk: []":                          "the unknown key walk",
+		"{}":                                "no walks",
+	} {
+		_, err := verify.Bounds(source, "f.bounds.yaml", []byte(text), verify.Options{})
+		require.ErrorContains(t, err, message, text)
+	}
 }

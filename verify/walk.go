@@ -22,6 +22,7 @@ type Result struct {
 	Unfinished  string // why not every state within the bounds was reached; empty: every one was
 	Breaches    []Breach
 	Waived      []Waived
+	Reached     []Reached // with Options.Wanted
 }
 
 // Complete reports whether every state within the bounds was reached.
@@ -58,6 +59,7 @@ type walker struct {
 	found   [64]bool // by guarantee: the shortest session is known, or none was feasible so often
 	tried   [64]int
 	prices  []price // those of waived policies that are still to be shown
+	reached map[lifecycle.Transition]bool
 	all     batch
 	free    sync.Pool // chunks
 }
@@ -73,7 +75,7 @@ func Walk(form *lifecycle.Form, options Options) (*Result, error) {
 		mover: m, options: o, store: newStore(),
 		packer: lifecycle.NewPacker(form, lifecycle.PackOptions{Whole: o.Whole, Alike: m.alike()}),
 		result: &Result{Form: form, Bounds: o.bounds(form), Edited: o.Edited, Filled: len(m.filled)},
-		prices: pricesOf(form),
+		prices: pricesOf(form), reached: map[lifecycle.Transition]bool{},
 	}
 	start := open(form)
 	for _, e := range m.beginning() {
@@ -155,6 +157,9 @@ func (w *walker) batch(forks []*explorer, from, until int) {
 		for _, paid := range c.paid {
 			w.pay(paid)
 		}
+		for _, r := range c.reached {
+			w.reach(r)
+		}
 	}
 	parallel(len(forks), func(worker int) {
 		for table := worker; table < tableCount; table += len(forks) {
@@ -180,13 +185,20 @@ func parallel(workers int, do func(worker int)) {
 	all.Wait()
 }
 
-func (w *walker) stopped() string {
+func stopped(stop <-chan struct{}) bool {
 	select {
-	case <-w.options.Stop:
-		return "it was interrupted"
+	case <-stop:
+		return true
 	default:
+		return false
 	}
+}
+
+// stopped is why the walk ends here; empty: it goes on.
+func (w *walker) stopped() string {
 	switch {
+	case stopped(w.options.Stop):
+		return "it was interrupted"
 	case w.store.count() > w.options.States:
 		return fmt.Sprintf("it has reached the limit of %d states", w.options.States)
 	case w.store.size() > w.options.Memory:

@@ -16,6 +16,7 @@ import (
 // it, beyond the state that it leads to; nil: it ends there.
 type purpose struct {
 	title, comment string
+	expects        bool // the states at the end
 	last           func(m move, before, after *world, breaches []lifecycle.Breach, effects []lifecycle.Effect) bool
 }
 
@@ -279,7 +280,11 @@ func (r *retaker) scenario(why purpose, times []time.Duration) ([]byte, bool) {
 		}
 	}
 	end := times[len(times)-1] + time.Millisecond
-	fmt.Fprintf(&text, "  - {at: %s, expect: {ignored: %d}} # the end\n", end, r.world.session.Ignored())
+	expect := fmt.Sprintf("ignored: %d", r.world.session.Ignored())
+	if now := r.world.session.Standing(); why.expects {
+		expect = fmt.Sprintf("prefill: %s, submission: %s, leave: %s", now.Prefill, now.Submission, now.Leave)
+	}
+	fmt.Fprintf(&text, "  - {at: %s, expect: {%s}}\n", end, expect)
 	return []byte(text.String()), true
 }
 

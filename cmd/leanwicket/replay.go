@@ -2,6 +2,7 @@ package main
 
 import (
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"strings"
@@ -40,7 +41,7 @@ replay goes another way.`,
 				if err != nil {
 					return err
 				}
-				difference, err := trace.Replay(form, record, nil, nil)
+				difference, err := trace.Replay(form, record, trace.Observer{})
 				if err != nil {
 					return fmt.Errorf("%s: %w", file, err)
 				}
@@ -49,8 +50,7 @@ replay goes another way.`,
 					continue
 				}
 				differ = true
-				fmt.Fprintf(c.OutOrStdout(), "%s:%d: %s differs\n  recorded  %s\n  replayed  %s\n",
-					file, difference.Line, difference.What, orNothing(difference.Recorded), orNothing(difference.Replayed))
+				tellDifference(c.OutOrStdout(), file, difference)
 			}
 			if differ {
 				return errNo
@@ -60,6 +60,11 @@ replay goes another way.`,
 	}
 	c.Flags().StringArrayVar(&forms, "form", nil, "a form file or a folder with form files")
 	return c
+}
+
+func tellDifference(out io.Writer, file string, d *trace.Difference) {
+	fmt.Fprintf(out, "%s:%d: %s differs\n  recorded  %s\n  replayed  %s\n",
+		file, d.Line, d.What, orNothing(d.Recorded), orNothing(d.Replayed))
 }
 
 func orNothing(s string) string {

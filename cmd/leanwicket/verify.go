@@ -6,6 +6,8 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -13,132 +15,300 @@ import (
 	"golang.org/x/term"
 
 	"leanwicket.dev/declare"
+	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/scenario"
 	"leanwicket.dev/verify"
 )
 
+// verifying is what the command was asked for.
+type verifying struct {
+	options   verify.Options
+	together  int
+	memory    int // MiB
+	out       string
+	stats     bool
+	scenarios []string
+	traces    []string
+	bounded   bool // a bound was given: a bounds file does not count
+
+	stdout, stderr io.Writer
+	style          scenario.Style
+}
+
 func verifyCommand() *cobra.Command {
-	var options verify.Options
-	var out string
+	v := &verifying{options: verify.Options{Attempts: 2, Tries: 2, Loads: 2}}
 	c := &cobra.Command{
 		Use:   "verify FORM…",
 		Short: "Walk every order of clicks and answers and check the guarantees",
 		Long: `Walks every state that a form can reach, breadth first, running the core itself:
 the applicant's events and the backend's answers in every order that the timers
 allow, within bounds. Says that the guarantees hold, or gives the shortest session
-that breaks one. Exit status 1 where one is broken, or where the walk could not be
-finished within --states.`,
+that breaks one; for a guarantee that a policy trades away, the shortest session
+that shows the price.
+
+One walk is taken for each kind of field in use, editing it while the others are
+filled in; NAME.bounds.yaml beside NAME.form.yaml says other walks. A limit of 0 is
+none: any number of attempts, tries and loads.
+
+With --covered-by, says which transitions of the lifecycle the scenarios take, and
+writes the shortest scenario for each that they never take. With --traces, replays
+recorded sessions and checks the guarantees in each.
+
+Exit status 1 where a guarantee is broken, a walk could not be finished, or a
+transition is never taken.`,
 		Example: `  leanwicket verify mooring.form.yaml
-  leanwicket verify --fields 2 --attempts 1 --out broken forms`,
+  leanwicket verify --attempts 0 --tries 0 --loads 0 permit
+  leanwicket verify mooring.form.yaml --covered-by permit --out missing`,
 		Args: cobra.MinimumNArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
-			files, err := find(args, "form")
-			if err != nil {
-				return err
+			v.stdout, v.stderr, v.style = c.OutOrStdout(), c.ErrOrStderr(), style()
+			for _, name := range []string{"attempts", "tries", "loads", "rows", "edit", "together"} {
+				v.bounded = v.bounded || c.Flags().Changed(name)
 			}
-			stop := make(chan struct{})
-			interrupts := make(chan os.Signal, 1)
-			signal.Notify(interrupts, os.Interrupt)
-			go func() {
-				<-interrupts
-				close(stop)
-			}()
-			options.Stop = stop
-			verdict := error(nil)
-			for _, file := range files {
-				holds, err := verifyFile(c.OutOrStdout(), c.ErrOrStderr(), file, options, out)
-				if err != nil {
-					return err
-				}
-				if !holds {
-					verdict = errNo
-				}
-			}
-			return verdict
+			return v.run(args)
 		},
 	}
-	c.Flags().IntVar(&options.Attempts, "attempts", 0, "submissions begun, at most")
-	c.Flags().IntVar(&options.Tries, "tries", 0, "sendings of one attempt, at most")
-	c.Flags().IntVar(&options.Loads, "loads", 0, "loads asked for, at most")
-	c.Flags().IntVar(&options.Rows, "rows", 2, "rows of a group, at most")
-	c.Flags().StringSliceVar(&options.Edited, "edit", nil, "fields that are edited; the others are filled in before")
-	c.Flags().IntVar(&options.States, "states", 0, "states after which the walk gives up")
-	c.Flags().StringVar(&out, "out", "", "write the shortest session for each broken guarantee to this folder, as a scenario")
+	f := c.Flags()
+	f.IntVar(&v.options.Attempts, "attempts", 2, "submissions begun, at most; 0: any number")
+	f.IntVar(&v.options.Tries, "tries", 2, "sendings of one attempt, at most; 0: any number")
+	f.IntVar(&v.options.Loads, "loads", 2, "loads asked for, at most; 0: any number")
+	f.IntVar(&v.options.Rows, "rows", 2, "rows of a group, at most")
+	f.StringSliceVar(&v.options.Edited, "edit", nil, "take one walk that edits these fields")
+	f.IntVar(&v.together, "together", 1, "fields that a walk edits")
+	f.IntVar(&v.options.States, "states", 10_000_000, "states after which a walk gives up")
+	f.IntVar(&v.memory, "memory", 2048, "MiB of memory after which a walk gives up")
+	f.IntVar(&v.options.Workers, "workers", 0, "goroutines that walk; 0: one for each core")
+	f.BoolVar(&v.options.First, "first", false, "stop at the first guarantee that is broken")
+	f.BoolVar(&v.options.Whole, "whole", false, "reduce nothing: slower, with the same verdict")
+	f.BoolVar(&v.stats, "stats", false, "say how long it took, and how much memory")
+	f.StringVar(&v.out, "out", "", "write each session to this folder, as a scenario")
+	f.StringArrayVar(&v.scenarios, "covered-by", nil, "scenario files or folders: which transitions do they take?")
+	f.StringArrayVar(&v.traces, "traces", nil, "trace files or folders: do the guarantees hold in them?")
 	return c
 }
 
-func verifyFile(out, errs io.Writer, file string, options verify.Options, folder string) (holds bool, err error) {
+func (v *verifying) run(args []string) error {
+	files, err := find(args, "form")
+	if err != nil {
+		return err
+	}
+	stop := make(chan struct{})
+	interrupts := make(chan os.Signal, 1)
+	signal.Notify(interrupts, os.Interrupt)
+	defer signal.Stop(interrupts)
+	go func() {
+		<-interrupts
+		close(stop)
+	}()
+	v.options.Stop, v.options.Memory = stop, v.memory<<20
+	verdict := error(nil)
+	for _, file := range files {
+		good, err := v.file(file)
+		if err != nil {
+			return err
+		}
+		if !good {
+			verdict = errNo
+		}
+	}
+	return verdict
+}
+
+func (v *verifying) file(file string) (good bool, err error) {
 	source, err := declare.Open(file)
 	if err != nil {
 		return false, err
 	}
-	live := term.IsTerminal(int(os.Stderr.Fd()))
-	start := time.Now()
-	if live {
-		options.Progress = func(p verify.Progress) {
-			rate := float64(p.States) / max(time.Since(start).Seconds(), 0.001)
-			fmt.Fprintf(errs, "\r%s: %d states, %.0f a second, %d to go on from, %d deep ", source.Form.Name, p.States, rate, p.Frontier, p.Depth)
+	if len(v.traces) > 0 {
+		return v.replayed(source)
+	}
+	o := v.options
+	var cover *coverage
+	if len(v.scenarios) > 0 {
+		if cover, err = v.covered(source); err != nil {
+			return false, err
 		}
+		o.Wanted = cover.missing
 	}
-	result, err := verify.Walk(source.Form, options)
-	if live {
-		fmt.Fprint(errs, "\r\x1b[K")
-	}
+	walks, err := v.walks(source, o)
 	if err != nil {
 		return false, err
 	}
-	style := style()
-	verdict := style.Paint("32", "every guarantee holds")
-	switch {
-	case len(result.Breaches) > 0:
-		verdict = style.Paint("1;31", fmt.Sprintf("%d broken", len(result.Breaches)))
-	case !result.Complete():
-		verdict = style.Paint("33", "not finished; no guarantee was broken so far")
+	start := time.Now()
+	live := term.IsTerminal(int(os.Stderr.Fd()))
+	if live {
+		v.showProgress(walks, source.Form.Name, start)
 	}
-	fmt.Fprintf(out, "%s: %s\n", file, verdict)
-	fmt.Fprintf(out, "  walked  %d states, %d transitions, %d deep\n", result.States, result.Transitions, result.Depth)
-	fmt.Fprintf(out, "  edited  %s; %d other answers were filled in\n", strings.Join(result.Edited, ", "), result.Filled)
-	fmt.Fprintf(out, "  within  %s\n", result.Bounds)
-	for _, waived := range result.Waived {
-		fmt.Fprintf(out, "  waived  %s by %s: %s\n", waived.Guarantee, waived.Policy, waived.Price)
+	report, err := verify.Verify(source.Form, walks)
+	if live {
+		fmt.Fprint(v.stderr, "\r\x1b[K")
 	}
-	for _, b := range result.Breaches {
-		if err := tellBreach(out, source, b, folder, style); err != nil {
-			return false, err
-		}
+	if err != nil {
+		return false, fmt.Errorf("%s: %w", file, err)
 	}
-	return len(result.Breaches) == 0 && result.Complete(), nil
+	good = len(report.Breaches) == 0 && report.Unfinished() == ""
+	v.tell(file, report)
+	if v.stats {
+		v.tellStats(report, time.Since(start))
+	}
+	if err := v.tellSessions(source, report); err != nil {
+		return false, err
+	}
+	if cover != nil {
+		all, err := v.tellCoverage(source, cover, report)
+		return good && all, err
+	}
+	return good, nil
 }
 
-// tellBreach shows the shortest session as play does, and writes it.
-func tellBreach(out io.Writer, source *declare.Source, b verify.Breach, folder string, style scenario.Style) error {
-	fmt.Fprintf(out, "\n%s\n\n", style.Paint("1;31", b.Error()))
-	name := fmt.Sprintf("%s-%s.scenario.yaml", source.Form.Name, b.Guarantee)
-	s, err := scenario.With(source, name, b.Scenario)
+// walks are those of the bounds file, else one for each kind of field.
+func (v *verifying) walks(source *declare.Source, o verify.Options) ([]verify.Options, error) {
+	if o.Edited != nil {
+		return []verify.Options{o}, nil
+	}
+	if base, isForm := strings.CutSuffix(source.File, ".form.yaml"); isForm && !v.bounded {
+		name := base + ".bounds.yaml"
+		data, err := os.ReadFile(name)
+		if err == nil {
+			return verify.Bounds(source, name, data, o)
+		}
+		if !os.IsNotExist(err) {
+			return nil, err
+		}
+	}
+	return verify.Walks(o, verify.Plan(source.Form, v.together)), nil
+}
+
+func (v *verifying) showProgress(walks []verify.Options, name string, start time.Time) {
+	for k := range walks {
+		walks[k].Progress = func(p verify.Progress) {
+			rate := float64(p.States) / max(time.Since(start).Seconds(), 0.001)
+			fmt.Fprintf(v.stderr, "\r\x1b[K%s, walk %d of %d: %s states, %s a second, %s to go on from, %d deep",
+				name, k+1, len(walks), thousands(p.States), thousands(int(rate)), thousands(p.Frontier), p.Depth)
+		}
+	}
+}
+
+func thousands(n int) string {
+	text := strconv.Itoa(n)
+	for k := len(text) - 3; k > 0; k -= 3 {
+		text = text[:k] + "," + text[k:]
+	}
+	return text
+}
+
+// tell says what was walked, and the verdict.
+func (v *verifying) tell(file string, report *verify.Report) {
+	verdict := v.style.Paint("32", "every guarantee holds")
+	switch unfinished := report.Unfinished(); {
+	case len(report.Breaches) > 0:
+		words := make([]string, len(report.Breaches))
+		for k, b := range report.Breaches {
+			words[k] = b.Guarantee.String()
+		}
+		verdict = v.style.Paint("1;31", "broken: "+strings.Join(words, ", "))
+	case unfinished != "":
+		verdict = v.style.Paint("33", "not finished, for "+unfinished+"; no guarantee was broken so far")
+	}
+	states, transitions, _ := report.Total()
+	deepest := 0
+	var edited, within []string
+	for _, w := range report.Walks {
+		deepest = max(deepest, w.Depth)
+		edited = append(edited, strings.Join(w.Edited, " with "))
+		if !slices.Contains(within, w.Bounds) {
+			within = append(within, w.Bounds)
+		}
+	}
+	fmt.Fprintf(v.stdout, "%s: %s\n", file, verdict)
+	fmt.Fprintf(v.stdout, "  walked  %s states, %s transitions, at most %d deep\n", thousands(states), thousands(transitions), deepest)
+	fmt.Fprintf(v.stdout, "  edited  %s: %s\n", scenario.Plural(len(edited), "walk"), strings.Join(edited, "; "))
+	fmt.Fprintf(v.stdout, "  within  %s\n", strings.Join(within, "; "))
+	if strings.Contains(report.Unfinished(), "limit") {
+		fmt.Fprintln(v.stdout, "  to finish: a higher --states or --memory, or less to walk: --edit one field, --attempts 1")
+	}
+	if others := report.NotEdited(); len(others) > 0 {
+		fmt.Fprintf(v.stdout, "  filled in and never edited: %s\n", strings.Join(others, ", "))
+	}
+}
+
+func (v *verifying) tellStats(report *verify.Report, took time.Duration) {
+	states, transitions, bytes := report.Total()
+	cpu := cpuTime().Seconds()
+	fmt.Fprintf(v.stdout, "  took    %.1f s and %.1f s of CPU: %s states and %s transitions a CPU second, %d bytes a state\n",
+		took.Seconds(), cpu, thousands(int(float64(states)/cpu)), thousands(int(float64(transitions)/cpu)), bytes/max(states, 1))
+}
+
+// tellSessions shows what is broken and what was traded away as play does, and
+// writes the sessions.
+func (v *verifying) tellSessions(source *declare.Source, report *verify.Report) error {
+	for _, w := range report.Waived {
+		title := fmt.Sprintf("waived: %s, by %s: %s", w.Guarantee, w.Policy, w.Price)
+		if w.Scenario == nil {
+			title += " (no session within the bounds shows it)"
+		}
+		if err := v.tellSession(source, v.style.Paint("1;33", title), "price-of-"+policyName(w.Policy), w.Session); err != nil {
+			return err
+		}
+	}
+	for _, b := range report.Breaches {
+		if err := v.tellSession(source, v.style.Paint("1;31", b.Error()), b.Guarantee.String(), b.Session); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func policyName(policy string) string {
+	return strings.NewReplacer(".", "-", ": ", "-").Replace(policy)
+}
+
+func (v *verifying) tellSession(source *declare.Source, title, name string, session verify.Session) error {
+	fmt.Fprintf(v.stdout, "\n%s\n", title)
+	if session.Scenario == nil {
+		return nil
+	}
+	name = fmt.Sprintf("%s-%s.scenario.yaml", source.Form.Name, name)
+	s, err := scenario.With(source, name, session.Scenario)
 	if err != nil {
 		return err
 	}
 	_, steps := scenario.Record(s, nil)
-	scenario.WriteSteps(out, steps, style)
-	if folder == "" {
+	fmt.Fprintln(v.stdout)
+	scenario.WriteSteps(v.stdout, steps, v.style)
+	if v.out == "" {
 		return nil
 	}
+	if err := v.write(source, name, session); err != nil {
+		return err
+	}
+	fmt.Fprintf(v.stdout, "\nwritten to %s\n", filepath.Join(v.out, name))
+	return nil
+}
+
+// write puts a session into the folder, with the way from there to its form.
+func (v *verifying) write(source *declare.Source, name string, session verify.Session) error {
 	form, err := filepath.Abs(source.File)
 	if err != nil {
 		return err
 	}
-	target, err := filepath.Abs(folder)
+	folder, err := filepath.Abs(v.out)
 	if err != nil {
 		return err
 	}
-	beside, err := filepath.Rel(target, form)
+	beside, err := filepath.Rel(folder, form)
 	if err != nil {
 		return err
 	}
-	text := strings.Replace(string(b.Scenario), fmt.Sprintf("form: %q", source.Form.Name+".form.yaml"), fmt.Sprintf("form: %q", filepath.ToSlash(beside)), 1)
-	if _, err := writeNew(folder, map[string][]byte{name: []byte(text)}); err != nil {
-		return err
-	}
-	fmt.Fprintf(out, "\nwritten to %s\n", filepath.Join(folder, name))
-	return nil
+	text := strings.Replace(string(session.Scenario), fmt.Sprintf("form: %q", source.Form.Name+".form.yaml"), fmt.Sprintf("form: %q", filepath.ToSlash(beside)), 1)
+	_, err = writeNew(v.out, map[string][]byte{name: []byte(text)})
+	return err
 }
+
+// coverage is what scenarios take of the lifecycle.
+type coverage struct {
+	scenarios int
+	taken     map[lifecycle.Transition]int
+}
+
+func (c *coverage) missing(t lifecycle.Transition) bool { return c.taken[t] == 0 }

@@ -1,0 +1,157 @@
+package verify
+
+import (
+	"slices"
+
+	"leanwicket.dev/lifecycle"
+)
+
+// Report joins what several walks of one form have found.
+type Report struct {
+	Form     *lifecycle.Form
+	Walks    []*Result
+	Breaches []Breach // of each guarantee the shortest
+	Waived   []Waived
+	Reached  []Reached // with Options.Wanted: in their order
+}
+
+// Verify takes walks of one form one after the other. A walk that was stopped
+// ends it.
+func Verify(form *lifecycle.Form, walks []Options) (*Report, error) {
+	r := &Report{Form: form}
+	for _, o := range walks {
+		if wanted := o.Wanted; wanted != nil {
+			o.Wanted = func(t lifecycle.Transition) bool { return wanted(t) && !r.wrote(t) }
+		}
+		walk, err := Walk(form, o)
+		if err != nil {
+			return nil, err
+		}
+		r.add(walk)
+		if stopped(o.Stop) || o.First && len(r.Breaches) > 0 {
+			break
+		}
+	}
+	slices.SortFunc(r.Reached, func(a, b Reached) int { return a.Compare(b.Transition) })
+	return r, nil
+}
+
+func (r *Report) wrote(t lifecycle.Transition) bool {
+	return slices.ContainsFunc(r.Reached, func(known Reached) bool { return known.Transition == t && known.Scenario != nil })
+}
+
+func (r *Report) add(walk *Result) {
+	r.Walks = append(r.Walks, walk)
+	for _, b := range walk.Breaches {
+		keepShortest(&r.Breaches, b, func(c Breach) bool { return c.Guarantee == b.Guarantee }, func(c Breach) int { return len(c.Events) })
+	}
+	for _, p := range walk.Waived {
+		keepShortest(&r.Waived, p, func(c Waived) bool { return c.Policy == p.Policy }, func(c Waived) int {
+			if c.Scenario == nil {
+				return 1 << 30
+			}
+			return len(c.Events)
+		})
+	}
+	for _, t := range walk.Reached {
+		keepShortest(&r.Reached, t, func(c Reached) bool { return c.Transition == t.Transition }, func(c Reached) int {
+			if c.Scenario == nil {
+				return 1 << 30
+			}
+			return len(c.Events)
+		})
+	}
+}
+
+// keepShortest keeps one of each kind.
+func keepShortest[T any](list *[]T, v T, alike func(T) bool, length func(T) int) {
+	k := slices.IndexFunc(*list, alike)
+	switch {
+	case k < 0:
+		*list = append(*list, v)
+	case length(v) < length((*list)[k]):
+		(*list)[k] = v
+	}
+}
+
+// NotEdited lists the fields that no walk edits, by path.
+func (r *Report) NotEdited() []string {
+	var paths []string
+	for id := range r.Form.Fields {
+		path := walkedPath(r.Form, lifecycle.FieldID(id))
+		edited := slices.ContainsFunc(r.Walks, func(w *Result) bool { return slices.Contains(w.Edited, path) })
+		if !edited && r.Form.Fields[id].Kind != lifecycle.KindRows {
+			paths = append(paths, r.Form.Fields[id].Path)
+		}
+	}
+	return paths
+}
+
+// Total is what all walks together have reached, and the memory they took in
+// bytes.
+func (r *Report) Total() (states, transitions, bytes int) {
+	for _, w := range r.Walks {
+		states += w.States
+		transitions += w.Transitions
+		bytes += w.Bytes
+	}
+	return states, transitions, bytes
+}
+
+// Unfinished is why the first walk that did not reach every state within its
+// bounds did not; empty: all did.
+func (r *Report) Unfinished() string {
+	for _, w := range r.Walks {
+		if w.Unfinished != "" {
+			return w.Unfinished
+		}
+	}
+	return ""
+}
+
+// Reached is a transition of the lifecycle that a walk has taken. Where it was
+// wanted, the shortest session that takes it is with it.
+type Reached struct {
+	lifecycle.Transition
+	Session
+}
+
+type reachedAt struct {
+	lifecycle.Transition
+	from int32
+}
+
+// transitions notes the arrows of a step that were not noted before.
+func (x *explorer) transitions(c *chunk, id int32, m *move) {
+	of, _ := x.source.session.TimerOf(m.event.Timer)
+	x.taken = lifecycle.AppendTransitions(x.taken[:0], x.standing, x.scratch.session.Standing(), m.event, of)
+	for _, t := range x.taken {
+		if !x.walker.reached[t] && !slices.ContainsFunc(c.reached, func(r reachedAt) bool { return r.Transition == t }) {
+			c.reached = append(c.reached, reachedAt{t, id})
+		}
+	}
+}
+
+// reach keeps a transition that was taken for the first time.
+func (w *walker) reach(r reachedAt) {
+	if w.reached[r.Transition] {
+		return
+	}
+	found := Reached{Transition: r.Transition}
+	if w.options.Wanted(r.Transition) {
+		session, feasible := w.write(r.from, purpose{
+			title: "How " + r.String(), comment: "The shortest session in which " + r.String() + ".", expects: true,
+			last: func(m move, before, after *world, _ []lifecycle.Breach, _ []lifecycle.Effect) bool {
+				of, _ := before.session.TimerOf(m.event.Timer)
+				taken := lifecycle.AppendTransitions(nil, before.session.Standing(), after.session.Standing(), m.event, of)
+				return slices.Contains(taken, r.Transition)
+			},
+		})
+		if !feasible { // no clock runs like this: another session may
+			return
+		}
+		found.Session = session
+	}
+	w.reached[r.Transition] = true
+	w.result.Reached = append(w.result.Reached, found)
+}
