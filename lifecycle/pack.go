@@ -241,7 +241,7 @@ func (p *Packer) writeSeen(l *listWriter, w *Watch) {
 		l.numbers(int(t))
 	}
 	if w.sent != nil {
-		l.numbers(int(p.works.number(w.sent.content, w.sent)))
+		l.numbers(int(p.works.number(w.sent.content, w.sent)), len(w.sentIDs))
 		for _, id := range w.sentIDs {
 			l.numbers(int(id))
 		}
@@ -269,7 +269,7 @@ func (p *Packer) readSeen(l *listReader, w *Watch) {
 	}
 	if w.sent = nil; on(6) {
 		w.sent = *p.works.at(uint32(l.number()))
-		for range w.sent.present {
+		for range l.number() {
 			w.sentIDs = append(w.sentIDs, int32(l.number()))
 		}
 	}

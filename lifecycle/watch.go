@@ -324,7 +324,7 @@ func (w *Watch) settleFrom(e Event) outcomes {
 			kept := e.Restored.Attempt
 			w.attempt, w.settled, w.adopted, w.accepted = 1, false, true, false
 			w.key, w.sent = kept.Key, nil
-			w.late = append(w.late[:0], 1)
+			w.late = w.late[:0] // no answer to the earlier page reaches this one
 			o.unsettled = true
 		}
 	case EventReset:

@@ -45,12 +45,6 @@ type breachAt struct {
 	from int32
 }
 
-// first packs the state that the walk begins with.
-func (x *explorer) first(start *world) *batch {
-	packed := start.pack(nil, x.packer, &x.walker.options)
-	return &batch{packed, []found{{hash: x.walker.store.hash(packed), from: -1, end: uint32(len(packed)), flags: flagsOf(start)}}}
-}
-
 func (x *explorer) explore(first, until int32) *chunk {
 	c, _ := x.walker.free.Get().(*chunk)
 	if c == nil {

@@ -102,9 +102,13 @@ func (m *mover) fill() error {
 	return nil
 }
 
-// beginning is what is filled in before the walk begins: nothing where the
-// fields are locked until the load has arrived.
-func (m *mover) beginning() []lifecycle.Event {
+// beginning is what happens before the walk begins: what an earlier page kept
+// comes back, or the other fields are filled in, unless they are locked until
+// the load has arrived.
+func (m *mover) beginning(page earlier) []lifecycle.Event {
+	if page.kept != nil {
+		return []lifecycle.Event{lifecycle.Restore(page.kept)}
+	}
 	if m.form.Prefill.Lock && m.form.Prefill.URL != "" {
 		return nil
 	}
@@ -334,8 +338,8 @@ func (l *moveList) answers() {
 			l.add(lifecycle.Replied(attempt.Number, try, a.event.Reply), a.response, k == 0)
 		}
 	}
-	if len(w.tries) == 0 && attempt.Number > 0 { // settled: the reply comes once more
-		l.add(lifecycle.Replied(attempt.Number, 1, l.submits[0].event.Reply), l.submits[0].response, false)
+	if attempt.Outcome != lifecycle.OutcomeOpen { // settled: the reply comes once more
+		l.add(lifecycle.Replied(attempt.Number, attempt.Tries, l.submits[0].event.Reply), l.submits[0].response, false)
 	}
 	for k, t := range w.watch.Armed() {
 		switch {

@@ -15,6 +15,7 @@ type Result struct {
 	Bounds      string
 	Edited      []string // the fields that were edited
 	Filled      int      // edits that fill in the others, before the walk
+	Begun       []string // how the sessions begin
 	States      int
 	Transitions int
 	Depth       int
@@ -60,6 +61,7 @@ type walker struct {
 	tried   [64]int
 	prices  []price // those of waived policies that are still to be shown
 	reached map[lifecycle.Transition]bool
+	roots   []earlier // how the first states begin, by their numbers
 	all     batch
 	free    sync.Pool // chunks
 }
@@ -77,14 +79,10 @@ func Walk(form *lifecycle.Form, options Options) (*Result, error) {
 		result: &Result{Form: form, Bounds: o.bounds(form), Edited: o.Edited, Filled: len(m.filled)},
 		prices: pricesOf(form), reached: map[lifecycle.Transition]bool{},
 	}
-	start := open(form)
-	for _, e := range m.beginning() {
-		start.watch.Before(e)
-		if _, breaches, _ := start.apply(e); len(breaches) > 0 {
-			return nil, fmt.Errorf("a guarantee breaks before the walk begins: %w", breaches[0])
-		}
+	if err := w.begin(); err != nil {
+		return nil, err
 	}
-	w.walk(start)
+	w.walk()
 	w.paths()
 	w.result.States, w.result.Bytes = w.store.count(), w.store.size()
 	for _, p := range w.prices {
@@ -100,17 +98,37 @@ const (
 	batchChunks = 64
 )
 
+// begin makes the first states: one for each way in which a session can begin.
+func (w *walker) begin() error {
+	for _, page := range w.mover.earlierPages() {
+		start := open(w.mover.form)
+		for _, e := range w.mover.beginning(page) {
+			start.watch.Before(e)
+			if _, breaches, _ := start.apply(e); len(breaches) > 0 {
+				return fmt.Errorf("a guarantee breaks before the walk begins: %w", breaches[0])
+			}
+		}
+		flags := flagsOf(start)
+		packed := start.pack(nil, w.packer, &w.options)
+		first := &batch{packed, []found{{hash: w.store.hash(packed), from: -1, end: uint32(len(packed)), flags: flags}}}
+		w.store.look(tableOf(first.found[0].hash), first)
+		w.store.settle(first)
+		if w.store.count() > len(w.roots) {
+			w.roots = append(w.roots, page)
+			w.result.Begun = append(w.result.Begun, page.name)
+		}
+	}
+	return nil
+}
+
 // walk goes through the states in the order of their numbers, which is breadth
 // first.
-func (w *walker) walk(start *world) {
+func (w *walker) walk() {
 	forks := make([]*explorer, w.options.Workers)
 	for k := range forks {
 		forks[k] = newExplorer(w, w.packer.Fork())
 	}
-	first := forks[0].first(start)
-	w.store.look(tableOf(first.found[0].hash), first)
-	w.store.settle(first)
-	levelEnd := 1
+	levelEnd := len(w.roots)
 	for next := 0; next < w.store.count(); {
 		if next == levelEnd {
 			w.result.Depth++

@@ -23,11 +23,9 @@ type purpose struct {
 // write takes the way to a state again with a real session, and writes it as a
 // scenario file. It reports false where no clock can run like this.
 func (w *walker) write(id int32, why purpose) (Session, bool) {
-	r := newRetaker(w)
-	for _, e := range w.mover.beginning() {
-		r.apply(move{event: e})
-	}
-	for _, target := range w.way(id) {
+	root, way := w.way(id)
+	r := newRetaker(w, w.roots[root])
+	for _, target := range way {
 		found := r.choose(func(_ move, _, after *world, _ []lifecycle.Breach, _ []lifecycle.Effect, taken bool) bool {
 			r.text = r.text[:0]
 			if taken {
@@ -54,14 +52,14 @@ func (w *walker) write(id int32, why purpose) (Session, bool) {
 	return Session{events, text}, ok
 }
 
-// way is the states from the start to one, packed; the start itself is left out.
-func (w *walker) way(id int32) [][]byte {
-	var way [][]byte
-	for ; id > 0; id = w.store.parents[id] {
+// way is the states from one of the first to another, packed; the first itself
+// is left out.
+func (w *walker) way(id int32) (root int32, way [][]byte) {
+	for ; w.store.parents[id] >= 0; id = w.store.parents[id] {
 		way = append(way, w.store.packed(id))
 	}
 	slices.Reverse(way)
-	return way
+	return id, way
 }
 
 // retaker takes a way again.
@@ -74,18 +72,28 @@ type retaker struct {
 	steps    []move
 	answers  []request // in the order in which they were sent
 	paths    map[lifecycle.RequestID]string
+	earlier  earlier
 	moves    []move
 	text     []byte
 }
 
-func newRetaker(w *walker) *retaker {
+func newRetaker(w *walker, page earlier) *retaker {
 	s, opening := lifecycle.Open(w.mover.form, lifecycle.Seed{})
 	r := &retaker{
 		mover: w.mover, packer: w.packer.Fork(), scratch: newWorld(), schedule: newSchedule(),
-		world: &world{session: s, watch: lifecycle.NewWatch(s, opening)}, paths: map[lifecycle.RequestID]string{},
+		world: &world{session: s, watch: lifecycle.NewWatch(s, opening)}, paths: map[lifecycle.RequestID]string{}, earlier: page,
 	}
 	r.world.follow(opening)
 	r.note(0, opening)
+	for _, e := range w.mover.beginning(page) {
+		if e.Kind != lifecycle.EventRestored {
+			r.apply(move{event: e})
+			continue
+		}
+		r.world.watch.Before(e) // it is part of the opening
+		_, _, effects := r.world.apply(e)
+		r.note(0, effects)
+	}
 	return r
 }
 
@@ -272,6 +280,7 @@ func (r *retaker) scenario(why purpose, times []time.Duration) ([]byte, bool) {
 	}
 	var text strings.Builder
 	fmt.Fprintf(&text, "# %s\nscenario: %s\nform: %s\n", why.comment, quote(why.title), quote(r.mover.form.Name+".form.yaml"))
+	text.WriteString(r.earlier.text)
 	writeBackend(&text, answers)
 	text.WriteString("timeline:\n")
 	for k, m := range r.steps {

@@ -212,24 +212,34 @@ func (v *verifying) tell(file string, report *verify.Report) {
 	}
 	states, transitions, _ := report.Total()
 	deepest := 0
-	var edited, within []string
+	var edited, within, begun []string
 	for _, w := range report.Walks {
 		deepest = max(deepest, w.Depth)
 		edited = append(edited, strings.Join(w.Edited, " with "))
-		if !slices.Contains(within, w.Bounds) {
-			within = append(within, w.Bounds)
-		}
+		within = withAll(within, w.Bounds)
+		begun = withAll(begun, w.Begun...)
 	}
 	fmt.Fprintf(v.stdout, "%s: %s\n", file, verdict)
 	fmt.Fprintf(v.stdout, "  walked  %s states, %s transitions, at most %d deep\n", thousands(states), thousands(transitions), deepest)
 	fmt.Fprintf(v.stdout, "  edited  %s: %s\n", scenario.Plural(len(edited), "walk"), strings.Join(edited, "; "))
+	fmt.Fprintf(v.stdout, "  begun   %s\n", strings.Join(begun, ", "))
 	fmt.Fprintf(v.stdout, "  within  %s\n", strings.Join(within, "; "))
 	if strings.Contains(report.Unfinished(), "limit") {
 		fmt.Fprintln(v.stdout, "  to finish: a higher --states or --memory, or less to walk: --edit one field, --attempts 1")
 	}
 	if others := report.NotEdited(); len(others) > 0 {
-		fmt.Fprintf(v.stdout, "  filled in and never edited: %s\n", strings.Join(others, ", "))
+		fmt.Fprintf(v.stdout, "  never edited, but filled in: %s\n", strings.Join(others, ", "))
 	}
+}
+
+// withAll adds the words that are not there yet.
+func withAll(list []string, words ...string) []string {
+	for _, word := range words {
+		if !slices.Contains(list, word) {
+			list = append(list, word)
+		}
+	}
+	return list
 }
 
 func (v *verifying) tellStats(report *verify.Report, took time.Duration) {

@@ -1,0 +1,292 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"go/ast"
+	"go/parser"
+	"go/token"
+	"math/rand/v2"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+)
+
+// mutant is one change in one place of the core's source.
+type mutant struct {
+	file       string
+	line       int
+	function   string
+	operator   string
+	start, end int // bytes of the file that are replaced
+	old, by    string
+}
+
+func (m mutant) String() string {
+	line := func(s string) string { return strings.Join(strings.Fields(s), " ") }
+	return fmt.Sprintf("%s:%d %s: %s: %.60q → %.60q", m.file, m.line, m.function, m.operator, line(m.old), line(m.by))
+}
+
+// mutated are the files of the core that decide what happens. Reading, writing
+// and checking are not what verify and scenarios are about.
+var mutated = []string{
+	"accepting.go", "attempt.go", "checks.go", "contest.go", "fields.go", "issues.go", "leaving.go", "loading.go",
+	"merge.go", "restoring.go", "rows.go", "rules.go", "session.go", "settling.go", "submission.go", "tally.go",
+}
+
+// untouched are functions of those files that only read, or that no session
+// runs.
+var untouched = regexp.MustCompile(`^(CopyFrom|copyFrom|same|count)$`)
+
+// mutants lists every change that the operators can make.
+func mutants(t *testing.T, core string) []mutant {
+	constants := constantsOf(t, core)
+	var all []mutant
+	for _, name := range mutated {
+		source, err := os.ReadFile(filepath.Join(core, name))
+		require.NoError(t, err)
+		files := token.NewFileSet()
+		tree, err := parser.ParseFile(files, name, source, 0)
+		require.NoError(t, err)
+		for _, declared := range tree.Decls {
+			function, ok := declared.(*ast.FuncDecl)
+			if !ok || untouched.MatchString(function.Name.Name) {
+				continue
+			}
+			add := func(operator string, from, to token.Pos, by string) {
+				start, end := files.Position(from).Offset, files.Position(to).Offset
+				all = append(all, mutant{name, files.Position(from).Line, function.Name.Name, operator, start, end, string(source[start:end]), by})
+			}
+			text := func(n ast.Node) string { return string(source[files.Position(n.Pos()).Offset:files.Position(n.End()).Offset]) }
+			earlyReturn(function, add)
+			ast.Inspect(function.Body, func(n ast.Node) bool {
+				operate(n, text, constants, add)
+				return true
+			})
+		}
+	}
+	return all
+}
+
+func earlyReturn(function *ast.FuncDecl, add func(operator string, from, to token.Pos, by string)) {
+	returned := "return"
+	if results := function.Type.Results; results != nil {
+		if len(results.List) != 1 {
+			return
+		}
+		kind, _ := results.List[0].Type.(*ast.Ident)
+		if kind == nil {
+			return
+		}
+		zero := map[string]string{"error": "nil", "bool": "false", "int32": "0", "int64": "0"}[kind.Name]
+		if zero == "" {
+			return
+		}
+		returned += " " + zero
+	}
+	add("return early", function.Body.Lbrace+1, function.Body.Lbrace+1, "\n\tif true {\n\t\t"+returned+"\n\t}\n")
+}
+
+var swapped = map[token.Token]string{
+	token.EQL: "!=", token.NEQ: "==", token.LSS: "<=", token.LEQ: "<", token.GTR: ">=", token.GEQ: ">",
+	token.LAND: "||", token.LOR: "&&", token.ADD: "-", token.SUB: "+",
+}
+
+// operate makes the changes of one node.
+func operate(n ast.Node, text func(ast.Node) string, constants map[string]string, add func(operator string, from, to token.Pos, by string)) {
+	switch n := n.(type) {
+	case *ast.IfStmt:
+		add("negate a condition", n.Cond.Pos(), n.Cond.End(), "!("+text(n.Cond)+")")
+	case *ast.BlockStmt:
+		for _, statement := range n.List {
+			dropStatement(statement, add)
+		}
+	case *ast.CaseClause:
+		for _, statement := range n.Body {
+			dropStatement(statement, add)
+		}
+		if len(n.Body) > 0 {
+			add("skip a case", n.Body[0].Pos(), n.Body[len(n.Body)-1].End(), "")
+		}
+	case *ast.BinaryExpr:
+		if by := swapped[n.Op]; by != "" {
+			add("swap an operator", n.OpPos, n.OpPos+token.Pos(len(n.Op.String())), by)
+		}
+	case *ast.Ident:
+		if by := constants[n.Name]; by != "" {
+			add("swap a constant", n.Pos(), n.End(), by)
+		}
+	case *ast.BasicLit:
+		if v, err := strconv.Atoi(n.Value); err == nil {
+			add("swap a constant", n.Pos(), n.End(), strconv.Itoa(v+1))
+		}
+	}
+}
+
+func dropStatement(statement ast.Stmt, add func(operator string, from, to token.Pos, by string)) {
+	switch s := statement.(type) {
+	case *ast.AssignStmt:
+		if s.Tok == token.DEFINE {
+			return
+		}
+	case *ast.ExprStmt, *ast.IncDecStmt, *ast.IfStmt, *ast.RangeStmt:
+	default:
+		return
+	}
+	add("drop a statement", statement.Pos(), statement.End(), "")
+}
+
+// constantsOf gives each constant of the core the next of its group; true and
+// false are a group.
+func constantsOf(t *testing.T, core string) map[string]string {
+	next := map[string]string{"true": "false", "false": "true"}
+	packages, err := filepath.Glob(filepath.Join(core, "*.go"))
+	require.NoError(t, err)
+	for _, name := range packages {
+		tree, err := parser.ParseFile(token.NewFileSet(), name, nil, 0)
+		require.NoError(t, err)
+		for _, declared := range tree.Decls {
+			group, ok := declared.(*ast.GenDecl)
+			if !ok || group.Tok != token.CONST || len(group.Specs) < 2 {
+				continue
+			}
+			for k, spec := range group.Specs {
+				after := group.Specs[(k+1)%len(group.Specs)].(*ast.ValueSpec)
+				next[spec.(*ast.ValueSpec).Names[0].Name] = after.Names[0].Name
+			}
+		}
+	}
+	return next
+}
+
+// same are mutants that are the same program, or one that keeps every promise:
+// by what they change, and why.
+var sameProgram = map[string]string{}
+
+// A change anywhere in the core is found by verify or by the scenarios. The
+// sample is drawn by a seed (MUTANTS_SEED), and its size is MUTANTS, else 20.
+func TestMutantsAreFound(t *testing.T) {
+	if testing.Short() {
+		t.Skip("builds the command once for each mutant")
+	}
+	number := func(name string, otherwise int) int {
+		if v, err := strconv.Atoi(os.Getenv(name)); err == nil {
+			return v
+		}
+		return otherwise
+	}
+	seed, count := number("MUTANTS_SEED", 1), number("MUTANTS", 20)
+	core, err := filepath.Abs(filepath.Join("..", "..", "lifecycle"))
+	require.NoError(t, err)
+	all := mutants(t, core)
+	rand.New(rand.NewPCG(uint64(seed), 0)).Shuffle(len(all), func(i, j int) { all[i], all[j] = all[j], all[i] })
+	dir := t.TempDir()
+	require.NoError(t, writeDemo(&strings.Builder{}, dir))
+	writeMutantBounds(t, dir)
+	var table bytes.Buffer
+	fmt.Fprintf(&table, "seed %d, %d of %d possible changes\n", seed, count, len(all))
+	found, tried := map[string]int{}, 0
+	for _, m := range all {
+		if tried == count {
+			break
+		}
+		program, compiles := m.build(t, dir, core)
+		if !compiles {
+			continue
+		}
+		tried++
+		by, took := m.find(dir, program)
+		if why := sameProgram[m.old+" → "+m.by]; by == "nobody" && why != "" {
+			by = "nobody: " + why
+		}
+		found[by]++
+		fmt.Fprintf(&table, "%-40s %6.1f s  %s\n", by, took.Seconds(), m)
+		if by == "nobody" {
+			t.Logf("survives: %s", m)
+		}
+	}
+	fmt.Fprintf(&table, "found by %v\n", found)
+	t.Log("\n" + table.String())
+	if file := os.Getenv("MUTANTS_TABLE"); file != "" {
+		require.NoError(t, os.WriteFile(file, table.Bytes(), 0o644))
+	}
+	require.Equal(t, count, tried)
+	require.LessOrEqual(t, found["nobody"]*20, tried, "fewer than 95 %% are found")
+}
+
+// writeMutantBounds replaces the bounds of the demo by walks that take a second
+// each.
+func writeMutantBounds(t *testing.T, dir string) {
+	for name, walks := range map[string]string{
+		"visit":   "[{edit: [vessel], attempts: any, tries: any}]",
+		"contact": "[{edit: [name], attempts: 2, tries: 2, loads: 2}]",
+		"vessel":  "[{edit: [name], attempts: 2, tries: 2, loads: 2}]",
+		"pilot":   "[{edit: [slot], attempts: 2, tries: 2}, {edit: [lamp, night], attempts: 1, tries: 1}, {edit: [crew/0/name], attempts: 1, tries: 1}]",
+		"mooring": "[{edit: [vessel/length], attempts: 1, tries: 2, loads: 1}, {edit: [departure, arrival], attempts: 1, tries: 1, loads: 1}]",
+	} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name+".bounds.yaml"), []byte("walks: "+walks+"\n"), 0o644))
+	}
+}
+
+func (m mutant) build(t *testing.T, dir, core string) (program string, compiles bool) {
+	path := filepath.Join(core, m.file)
+	source, err := os.ReadFile(path)
+	require.NoError(t, err)
+	changed := filepath.Join(dir, "changed.go")
+	require.NoError(t, os.WriteFile(changed, slices.Concat(source[:m.start], []byte(m.by), source[m.end:]), 0o644))
+	overlay := filepath.Join(dir, "overlay.json")
+	require.NoError(t, os.WriteFile(overlay, fmt.Appendf(nil, `{"Replace": {%q: %q}}`, path, changed), 0o644))
+	program = filepath.Join(dir, "mutant")
+	return program, exec.Command("go", "build", "-overlay", overlay, "-o", program, ".").Run() == nil
+}
+
+// find says who finds a mutant, and after how long.
+func (m mutant) find(dir, program string) (by string, took time.Duration) {
+	start := time.Now()
+	run := func(args ...string) (found bool, output string) {
+		limit, cancel := context.WithTimeout(context.Background(), 30*time.Second)
+		defer cancel()
+		command := exec.CommandContext(limit, program, args...)
+		command.Dir = dir
+		text, err := command.CombinedOutput()
+		if limit.Err() != nil {
+			return true, "does not end"
+		}
+		return err != nil, string(text)
+	}
+	guarantee := regexp.MustCompile(`broken: ([a-z-]+)`)
+	if found, output := run("verify", "--first", "."); found {
+		by = "verify"
+		switch broken := guarantee.FindStringSubmatch(output); {
+		case broken != nil:
+			by += ", " + broken[1]
+		case strings.Contains(output, "breaks before the walk"):
+			by += ", at once"
+		case strings.Contains(output, "panic"):
+			by += ", a panic"
+		case output == "does not end":
+			by += ", which does not end"
+		}
+		return by, time.Since(start)
+	}
+	start = time.Now()
+	if found, _ := run("play", "--quiet", "."); found {
+		return "scenarios", time.Since(start)
+	}
+	start = time.Now()
+	rules := exec.Command("go", "test", "-overlay", filepath.Join(dir, "overlay.json"), "./scenario", "-run", "Rules")
+	rules.Dir = filepath.Join("..", "..")
+	if rules.Run() != nil {
+		return "the rules' sessions", time.Since(start)
+	}
+	return "nobody", time.Since(start)
+}
