@@ -14,6 +14,7 @@ import (
 //	walks:
 //	  - {edit: [slot], attempts: any, tries: any, loads: any, rows: 2}
 //	  - {edit: [crew/0/name], attempts: 2, tries: 2}
+//	  - {edit: [slot], earlier: true}
 //
 // The error is a document.Problems.
 func Bounds(source *declare.Source, name string, data []byte, base Options) ([]Options, error) {
@@ -41,7 +42,7 @@ type boundsReader struct {
 
 func (r *boundsReader) walk(n *document.Node, o Options) Options {
 	o.Edited = nil
-	for _, e := range r.Map(n, "edit", "attempts", "tries", "loads", "rows") {
+	for _, e := range r.Map(n, "edit", "attempts", "tries", "loads", "rows", "earlier") {
 		switch e.Key {
 		case "edit":
 			for _, item := range r.List(e.Value) {
@@ -59,6 +60,8 @@ func (r *boundsReader) walk(n *document.Node, o Options) Options {
 			o.Loads = r.number(e.Value)
 		case "rows":
 			o.Rows = r.Int(e.Value, 1)
+		case "earlier":
+			o.Earlier = r.Bool(e.Value)
 		}
 	}
 	if len(o.Edited) == 0 && n.Kind == document.Map {

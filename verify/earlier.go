@@ -15,11 +15,11 @@ type earlier struct {
 	text string
 }
 
-// earlierPages are the ways in which a session can begin: with nothing kept,
-// with unsaved work, and with an attempt that was open. The earlier page is
-// played: its load arrives, it is filled in and submitted.
+// earlierPages are what an earlier page can have kept: unsaved work, and an
+// attempt that was open. That page is played: its load arrives, it is filled in
+// and submitted.
 func (m *mover) earlierPages() []earlier {
-	pages := []earlier{{name: "afresh"}}
+	var pages []earlier
 	s, opening := lifecycle.Open(m.form, lifecycle.Seed{})
 	for _, e := range opening {
 		if e.Kind == lifecycle.EffectLoad {

@@ -18,6 +18,7 @@ type Options struct {
 	Loads    int      // loads asked for; 0: any number
 	Rows     int      // rows of a group; 0: 2
 	Edited   []string // paths of the fields that are edited; nil: the first of Plan. The others are filled in before
+	Earlier  bool     // the session begins with what an earlier page kept, instead of afresh
 	States   int      // states after which the walk gives up; 0: ten million
 	Memory   int      // bytes after which the walk gives up; 0: 2 GiB
 	Workers  int      // goroutines that walk; 0: one for each core
@@ -66,18 +67,25 @@ func under(limit, count int) bool { return limit == 0 || count < limit }
 
 // bounds says in words within what a walk went.
 func (o Options) bounds(form *lifecycle.Form) string {
-	number := func(limit int) string {
-		if limit == 0 {
-			return "any number of"
+	number := func(limit int, one, many string) string {
+		switch limit {
+		case 0:
+			return "any number of " + many
+		case 1:
+			return "1 " + one
+		default:
+			return strconv.Itoa(limit) + " " + many
 		}
-		return strconv.Itoa(limit)
 	}
-	text := number(o.Attempts) + " attempts, " + number(o.Tries) + " tries each"
+	text := number(o.Attempts, "attempt", "attempts") + ", " + number(o.Tries, "try each", "tries each")
+	if o.Earlier {
+		text = "after an earlier page " + text
+	}
 	if form.Prefill.URL != "" {
-		text += ", " + number(o.Loads) + " loads"
+		text += ", " + number(o.Loads, "load", "loads")
 	}
 	if slices.ContainsFunc(form.Fields, func(f lifecycle.Field) bool { return f.Kind == lifecycle.KindRows }) {
-		text += fmt.Sprintf(", %d rows", o.Rows)
+		text += ", " + number(o.Rows, "row", "rows")
 	}
 	return text
 }
@@ -125,12 +133,18 @@ func Plan(form *lifecycle.Form, atATime int) [][]string {
 	return plan
 }
 
-// Walks are the walks of a plan: each with the same bounds, and its own fields.
+// Walks are the walks of a plan: each with the same bounds, and its own fields;
+// and one more with what an earlier page kept, as far as one new attempt.
 func Walks(o Options, plan [][]string) []Options {
-	walks := make([]Options, len(plan))
-	for k, fields := range plan {
-		walks[k] = o
-		walks[k].Edited = fields
+	var walks []Options
+	for _, fields := range plan {
+		o.Edited = fields
+		walks = append(walks, o)
+	}
+	if len(walks) > 0 {
+		o = walks[0]
+		o.Earlier, o.Attempts, o.Loads = true, 1, 1
+		walks = append(walks, o)
 	}
 	return walks
 }

@@ -20,6 +20,16 @@ func (w *walker) paths() {
 // reaches, can be reached over edges that count.
 func (w *walker) ends(g lifecycle.Guarantee, what string, good func(stateFlags) bool, counts func(edgeKind) (follows, reaches bool)) {
 	marked := w.backward(good, counts)
+	if g == lifecycle.WayForward && !marked[0] {
+		if id := w.nearest(marked); id > 0 {
+			marked[id] = false
+			marked = marked[:id+1]
+			for k := range id {
+				marked[k] = true
+			}
+			what = "nothing that the applicant can do leads to acceptance; this is as near as one comes"
+		}
+	}
 	for id := range marked {
 		if marked[id] || w.store.flags[id]&flagGone != 0 || w.found[g] || w.tried[g] > 100 {
 			continue
@@ -32,6 +42,31 @@ func (w *walker) ends(g lifecycle.Guarantee, what string, good func(stateFlags) 
 			w.result.Breaches = append(w.result.Breaches, Breach{b, session})
 		}
 	}
+}
+
+// nearest is, of the states that have no way forward, the first in which the
+// fewest answers are missing or wrong.
+func (w *walker) nearest(marked []bool) (best int) {
+	x, fewest := newWorld(), 1<<30
+	for id := range marked {
+		if marked[id] || w.store.flags[id]&flagGone != 0 {
+			continue
+		}
+		x.unpack(w.store.packed(int32(id)), w.packer, &w.options)
+		troubles := 0
+		for f := range x.session.Fields() {
+			if f.Wrong() {
+				troubles++
+				if f.Value().Absent() {
+					troubles++
+				}
+			}
+		}
+		if troubles < fewest {
+			best, fewest = id, troubles
+		}
+	}
+	return best
 }
 
 // backward marks the states from which a good one, or an edge that reaches, can

@@ -43,23 +43,26 @@ func (r *Report) wrote(t lifecycle.Transition) bool {
 func (r *Report) add(walk *Result) {
 	r.Walks = append(r.Walks, walk)
 	for _, b := range walk.Breaches {
-		keepShortest(&r.Breaches, b, func(c Breach) bool { return c.Guarantee == b.Guarantee }, func(c Breach) int { return len(c.Events) })
+		keepShortest(&r.Breaches, b, func(c Breach) bool { return c.Guarantee == b.Guarantee }, func(c Breach) int { return c.length() })
 	}
 	for _, p := range walk.Waived {
-		keepShortest(&r.Waived, p, func(c Waived) bool { return c.Policy == p.Policy }, func(c Waived) int {
-			if c.Scenario == nil {
-				return 1 << 30
-			}
-			return len(c.Events)
-		})
+		keepShortest(&r.Waived, p, func(c Waived) bool { return c.Policy == p.Policy }, func(c Waived) int { return c.length() })
 	}
 	for _, t := range walk.Reached {
-		keepShortest(&r.Reached, t, func(c Reached) bool { return c.Transition == t.Transition }, func(c Reached) int {
-			if c.Scenario == nil {
-				return 1 << 30
-			}
-			return len(c.Events)
-		})
+		keepShortest(&r.Reached, t, func(c Reached) bool { return c.Transition == t.Transition }, func(c Reached) int { return c.length() })
+	}
+}
+
+// length orders sessions: one that begins afresh is easier to read than any with
+// an earlier page, and one that was not written comes last.
+func (s Session) length() int {
+	switch {
+	case s.Scenario == nil:
+		return 1 << 30
+	case len(s.Events) > 0 && s.Events[0].Kind == lifecycle.EventRestored:
+		return 1<<20 + len(s.Events)
+	default:
+		return len(s.Events)
 	}
 }
 

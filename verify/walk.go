@@ -82,8 +82,10 @@ func Walk(form *lifecycle.Form, options Options) (*Result, error) {
 	if err := w.begin(); err != nil {
 		return nil, err
 	}
-	w.walk()
-	w.paths()
+	if len(w.roots) > 0 { // else nothing of the form is kept
+		w.walk()
+		w.paths()
+	}
 	w.result.States, w.result.Bytes = w.store.count(), w.store.size()
 	for _, p := range w.prices {
 		w.result.Waived = append(w.result.Waived, Waived{Waived: p.Waived})
@@ -100,7 +102,11 @@ const (
 
 // begin makes the first states: one for each way in which a session can begin.
 func (w *walker) begin() error {
-	for _, page := range w.mover.earlierPages() {
+	pages := []earlier{{name: "afresh"}}
+	if w.options.Earlier {
+		pages = w.mover.earlierPages()
+	}
+	for _, page := range pages {
 		start := open(w.mover.form)
 		for _, e := range w.mover.beginning(page) {
 			start.watch.Before(e)

@@ -46,6 +46,9 @@ func (w *walker) write(id int32, why purpose) (Session, bool) {
 	}
 	text, ok := r.scenario(why, times)
 	var events []lifecycle.Event
+	if r.earlier.kept != nil {
+		events = append(events, lifecycle.Restore(r.earlier.kept))
+	}
 	for _, m := range r.steps {
 		events = append(events, m.event)
 	}

@@ -66,7 +66,9 @@ func mutants(t *testing.T, core string) []mutant {
 				start, end := files.Position(from).Offset, files.Position(to).Offset
 				all = append(all, mutant{name, files.Position(from).Line, function.Name.Name, operator, start, end, string(source[start:end]), by})
 			}
-			text := func(n ast.Node) string { return string(source[files.Position(n.Pos()).Offset:files.Position(n.End()).Offset]) }
+			text := func(n ast.Node) string {
+				return string(source[files.Position(n.Pos()).Offset:files.Position(n.End()).Offset])
+			}
 			earlyReturn(function, add)
 			ast.Inspect(function.Body, func(n ast.Node) bool {
 				operate(n, text, constants, add)
@@ -227,8 +229,8 @@ func TestMutantsAreFound(t *testing.T) {
 // each.
 func writeMutantBounds(t *testing.T, dir string) {
 	for name, walks := range map[string]string{
-		"visit":   "[{edit: [vessel], attempts: any, tries: any}]",
-		"contact": "[{edit: [name], attempts: 2, tries: 2, loads: 2}]",
+		"visit":   "[{edit: [vessel], attempts: any, tries: any}, {edit: [vessel], earlier: true, attempts: 1, tries: 2}]",
+		"contact": "[{edit: [name], attempts: 2, tries: 2, loads: 2}, {edit: [name], earlier: true, attempts: 1, tries: 1, loads: 1}]",
 		"vessel":  "[{edit: [name], attempts: 2, tries: 2, loads: 2}]",
 		"pilot":   "[{edit: [slot], attempts: 2, tries: 2}, {edit: [lamp, night], attempts: 1, tries: 1}, {edit: [crew/0/name], attempts: 1, tries: 1}]",
 		"mooring": "[{edit: [vessel/length], attempts: 1, tries: 2, loads: 1}, {edit: [departure, arrival], attempts: 1, tries: 1, loads: 1}]",
@@ -283,10 +285,15 @@ func (m mutant) find(dir, program string) (by string, took time.Duration) {
 		return "scenarios", time.Since(start)
 	}
 	start = time.Now()
-	rules := exec.Command("go", "test", "-overlay", filepath.Join(dir, "overlay.json"), "./scenario", "-run", "Rules")
-	rules.Dir = filepath.Join("..", "..")
-	if rules.Run() != nil {
-		return "the rules' sessions", time.Since(start)
+	for _, tests := range [][3]string{
+		{"./scenario", "Rules", "scenarios of the rules"},
+		{"./verify", "Recorded", "scenarios, as recorded"},
+	} {
+		c := exec.Command("go", "test", "-overlay", filepath.Join(dir, "overlay.json"), tests[0], "-run", tests[1], "-timeout", "3m")
+		c.Dir = filepath.Join("..", "..")
+		if c.Run() != nil {
+			return tests[2], time.Since(start)
+		}
 	}
 	return "nobody", time.Since(start)
 }

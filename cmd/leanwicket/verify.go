@@ -215,13 +215,14 @@ func (v *verifying) tell(file string, report *verify.Report) {
 	var edited, within, begun []string
 	for _, w := range report.Walks {
 		deepest = max(deepest, w.Depth)
-		edited = append(edited, strings.Join(w.Edited, " with "))
+		edited = withAll(edited, strings.Join(w.Edited, " with "))
 		within = withAll(within, w.Bounds)
 		begun = withAll(begun, w.Begun...)
 	}
 	fmt.Fprintf(v.stdout, "%s: %s\n", file, verdict)
-	fmt.Fprintf(v.stdout, "  walked  %s states, %s transitions, at most %d deep\n", thousands(states), thousands(transitions), deepest)
-	fmt.Fprintf(v.stdout, "  edited  %s: %s\n", scenario.Plural(len(edited), "walk"), strings.Join(edited, "; "))
+	fmt.Fprintf(v.stdout, "  walked  %s states, %s transitions, at most %d deep, in %s\n",
+		thousands(states), thousands(transitions), deepest, scenario.Plural(len(report.Walks), "walk"))
+	fmt.Fprintf(v.stdout, "  edited  %s\n", strings.Join(edited, "; "))
 	fmt.Fprintf(v.stdout, "  begun   %s\n", strings.Join(begun, ", "))
 	fmt.Fprintf(v.stdout, "  within  %s\n", strings.Join(within, "; "))
 	if strings.Contains(report.Unfinished(), "limit") {

@@ -1,0 +1,66 @@
+package verify_test
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"leanwicket.dev/declare"
+	"leanwicket.dev/harbour"
+	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/scenario"
+	"leanwicket.dev/verify"
+)
+
+// Every harbour scenario, and the shortest session for each transition of every
+// harbour form, takes the same states with the same effects as when it was
+// recorded in testdata/recorded.txt. UPDATE=1 records anew what was meant to
+// change.
+func TestRecordedSessions(t *testing.T) {
+	var recorded bytes.Buffer
+	reader := scenario.NewReader(harbour.Files())
+	for _, name := range harbour.Scenarios() {
+		s, err := reader.File(name)
+		require.NoError(t, err)
+		all := sha256.New()
+		scenario.Play(s, scenario.Options{Trace: all})
+		fmt.Fprintf(&recorded, "%.8x %s\n", all.Sum(nil), strings.TrimSuffix(name, ".scenario.yaml"))
+	}
+	for _, name := range harbour.Forms() {
+		source, err := declare.OpenFS(harbour.Files(), name)
+		require.NoError(t, err)
+		o := verify.Options{Attempts: 2, Tries: 2, Loads: 2, States: 30_000, Wanted: func(lifecycle.Transition) bool { return true }}
+		for _, o := range verify.Walks(o, verify.Plan(source.Form, 1)) {
+			all := sha256.New()
+			result := walk(t, source.Form, o)
+			for _, r := range result.Reached {
+				record(t, source, r.Session, all)
+			}
+			from := ""
+			if o.Earlier {
+				from = " after an earlier page"
+			}
+			fmt.Fprintf(&recorded, "%.8x %s, %d transitions while %s is edited%s\n",
+				all.Sum(nil), source.Form.Name, len(result.Reached), strings.Join(o.Edited, " and "), from)
+		}
+	}
+	const file = "testdata/recorded.txt"
+	if os.Getenv("UPDATE") != "" {
+		require.NoError(t, os.WriteFile(file, recorded.Bytes(), 0o644))
+	}
+	before, err := os.ReadFile(file)
+	require.NoError(t, err)
+	require.Equal(t, string(before), recorded.String())
+}
+
+func record(t *testing.T, source *declare.Source, session verify.Session, to io.Writer) {
+	s, err := scenario.With(source, "written.scenario.yaml", session.Scenario)
+	require.NoError(t, err, string(session.Scenario))
+	scenario.Play(s, scenario.Options{Trace: to})
+}
