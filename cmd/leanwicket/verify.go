@@ -102,7 +102,10 @@ func (v *verifying) run(args []string) error {
 	}()
 	v.options.Stop, v.options.Memory = stop, v.memory<<20
 	verdict := error(nil)
-	for _, file := range files {
+	for k, file := range files {
+		if k > 0 {
+			fmt.Fprintln(v.stdout)
+		}
 		good, err := v.file(file)
 		if err != nil {
 			return err
