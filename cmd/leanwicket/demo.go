@@ -1,9 +1,11 @@
 package main
 
 import (
+	"bytes"
 	"fmt"
 	"io"
 	"io/fs"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -31,7 +33,7 @@ this program, and says what each of them showed.`,
 			return playDemo(c.OutOrStdout(), all)
 		},
 	}
-	c.Flags().StringVar(&write, "write", "", "copy the forms and scenarios to this folder, to be changed and played")
+	c.Flags().StringVar(&write, "write", "", "copy the forms and scenarios to this folder, to be changed and played, with a picture of each")
 	c.Flags().BoolVar(&all, "all", false, "show every scenario step by step")
 	return c
 }
@@ -44,6 +46,18 @@ func writeDemo(out io.Writer, folder string) error {
 			return err
 		}
 		files[name] = data
+	}
+	reader := scenario.NewReader(harbour.Files())
+	for _, name := range harbour.Scenarios() {
+		s, err := reader.File(name)
+		if err != nil {
+			return err
+		}
+		var recorded bytes.Buffer
+		scenario.Play(s, scenario.Options{Trace: &recorded})
+		if files[strings.Replace(name, ".scenario.yaml", ".svg", 1)], err = pictureOf(s, &recorded); err != nil {
+			return err
+		}
 	}
 	names, err := writeNew(folder, files)
 	if err != nil {

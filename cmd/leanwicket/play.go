@@ -23,6 +23,7 @@ type player struct {
 	watch     bool
 	junit     string
 	traces    string
+	pictures  string
 }
 
 func playCommand() *cobra.Command {
@@ -55,6 +56,7 @@ A folder stands for every *.scenario.yaml (or .yml, .json) below it.`,
 	c.Flags().BoolVar(&p.watch, "watch", false, "play again whenever one of the files, or a form or schema beside them, changes")
 	c.Flags().StringVar(&p.junit, "junit", "", "write the results to this file as JUnit XML, for CI")
 	c.Flags().StringVar(&p.traces, "trace", "", "write a trace of each session to this folder, for replay")
+	c.Flags().StringVar(&p.pictures, "picture", "", "draw the timeline of each session into this folder, as SVG")
 	c.MarkFlagsMutuallyExclusive("json", "quiet")
 	c.MarkFlagsMutuallyExclusive("json", "watch")
 	return c
@@ -108,7 +110,7 @@ func (p *player) playOne(s *scenario.Scenario) (*scenario.Result, error) {
 	var steps []scenario.Step
 	var trace io.Writer // stays nil where none is wanted
 	text := &bytes.Buffer{}
-	if p.traces != "" {
+	if p.traces != "" || p.pictures != "" {
 		trace = text
 	}
 	switch {
@@ -125,14 +127,28 @@ func (p *player) playOne(s *scenario.Scenario) (*scenario.Result, error) {
 		scenario.WriteResult(p.out, result, steps, style)
 		fmt.Fprintln(p.out)
 	}
-	if trace == nil {
-		return result, nil
-	}
-	if err := os.MkdirAll(p.traces, 0o755); err != nil {
-		return nil, err
-	}
 	name, _, _ := strings.Cut(filepath.Base(s.File), ".scenario.")
-	return result, os.WriteFile(filepath.Join(p.traces, name+".trace.jsonl"), text.Bytes(), 0o644)
+	if p.traces != "" {
+		if err := writeInto(p.traces, name+".trace.jsonl", text.Bytes()); err != nil {
+			return nil, err
+		}
+	}
+	if p.pictures != "" {
+		picture, err := pictureOf(s, text)
+		if err != nil {
+			return nil, err
+		}
+		return result, writeInto(p.pictures, name+".svg", picture)
+	}
+	return result, nil
+}
+
+// writeInto writes a file into a folder, which is made where it is missing.
+func writeInto(folder, name string, data []byte) error {
+	if err := os.MkdirAll(folder, 0o755); err != nil {
+		return err
+	}
+	return os.WriteFile(filepath.Join(folder, name), data, 0o644)
 }
 
 // writeSteps writes one JSON line a step and a failure, each with the file it

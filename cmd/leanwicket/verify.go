@@ -1,6 +1,7 @@
 package main
 
 import (
+	"bytes"
 	"fmt"
 	"io"
 	"os"
@@ -287,13 +288,21 @@ func (v *verifying) tellSession(source *declare.Source, title, name string, sess
 	if err != nil {
 		return err
 	}
-	_, steps := scenario.Record(s, nil)
+	var recorded bytes.Buffer
+	_, steps := scenario.Record(s, &recorded)
 	fmt.Fprintln(v.stdout)
 	scenario.WriteSteps(v.stdout, steps, v.style)
 	if v.out == "" {
 		return nil
 	}
 	if err := v.write(source, name, session); err != nil {
+		return err
+	}
+	picture, err := pictureOf(s, &recorded)
+	if err != nil {
+		return err
+	}
+	if err := writeInto(v.out, strings.Replace(name, ".scenario.yaml", ".svg", 1), picture); err != nil {
 		return err
 	}
 	fmt.Fprintf(v.stdout, "\nwritten to %s\n", filepath.Join(v.out, name))
