@@ -64,6 +64,8 @@ type session struct {
 	ignored int
 
 	applicant, load, leave, said *lane
+	whole                        lane // what is wrong with the form as a whole
+	wrong                        string
 	fields                       map[lifecycle.Place]*fieldLanes
 	order                        []*fieldLanes
 	attempts                     []*lane
@@ -88,7 +90,7 @@ type fieldLanes struct {
 // replayed replays a record and takes down what a timeline shows.
 func replayed(form *lifecycle.Form, record *trace.Record) (*session, *trace.Difference, error) {
 	s := &session{
-		form: form, applicant: &lane{name: "applicant"}, load: &lane{name: "load"}, leave: &lane{name: "leave"}, said: &lane{name: "said"},
+		form: form, applicant: &lane{name: "applicant"}, whole: lane{name: "the form"}, load: &lane{name: "load"}, leave: &lane{name: "leave"}, said: &lane{name: "said"},
 		fields: map[lifecycle.Place]*fieldLanes{}, checks: map[lifecycle.RequestID]*lane{}, timers: map[lifecycle.TimerID]lifecycle.TimerKind{},
 	}
 	difference, err := trace.Replay(form, record, trace.Observer{
@@ -330,6 +332,22 @@ func (s *session) look() {
 		}
 		s.lookAt(f, l)
 	}
+	var wrong []string
+	for _, issue := range s.session.FormIssues() {
+		wrong = append(wrong, cmp.Or(issue.Text, issue.Code))
+	}
+	s.wrong = s.whole.issue(s.now, s.wrong, wrong)
+}
+
+// issue shows what is wrong, where that has changed; it returns what it shows.
+func (l *lane) issue(at time.Duration, before string, wrong []string) (now string) {
+	if now = strings.Join(wrong, " "); now != before {
+		l.close(at, dot, None, "")
+		if now != "" {
+			l.open(at, lookIssue, now)
+		}
+	}
+	return now
 }
 
 func (s *session) lookAt(f lifecycle.FieldState, l *fieldLanes) {
@@ -361,14 +379,8 @@ func (s *session) lookAt(f lifecycle.FieldState, l *fieldLanes) {
 			wrong = append(wrong, cmp.Or(issue.Text, issue.Code))
 		}
 	}
-	if shown := strings.Join(wrong, " "); shown != l.shown {
-		l.issues.close(s.now, dot, None, "")
-		if shown != "" {
-			l.touched = true
-			l.issues.open(s.now, lookIssue, shown)
-		}
-		l.shown = shown
-	}
+	l.shown = l.issues.issue(s.now, l.shown, wrong)
+	l.touched = l.touched || l.shown != ""
 }
 
 func (s *session) valueText(f lifecycle.FieldState) string {
@@ -416,7 +428,7 @@ func (s *session) lanes() []*lane {
 			}
 		}
 	}
-	all = append(all, s.load)
+	all = append(all, &s.whole, s.load)
 	all = append(all, s.checkLanes...)
 	all = append(all, s.attempts...)
 	all = append(all, s.leave, s.said)
