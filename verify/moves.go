@@ -115,17 +115,17 @@ func (m *mover) beginning(page earlier) []lifecycle.Event {
 	return m.filled
 }
 
-// record is what a load brings: an accepted answer for every field outside of
-// rows, and for those that are edited one of the texts that are typed.
+// record is what a load brings: an accepted answer for every field, one row of
+// each group, and for the fields that are edited one of the texts that are typed.
 func (m *mover) record() map[string]any {
 	var answers []lifecycle.Answer
 	for id := range m.form.Fields {
 		field := lifecycle.FieldID(id)
-		raw, ok := declare.Sample(m.form, field)
-		if _, inRows := m.form.Group(field); inRows || !ok || m.form.Fields[id].Kind == lifecycle.KindRows {
-			continue
+		if m.form.Fields[id].Kind == lifecycle.KindRows {
+			answers = append(answers, lifecycle.Answer{Place: lifecycle.Place{Field: field, Row: -1}, Value: lifecycle.Number(1, 0), Changed: true})
+		} else if raw, ok := declare.Sample(m.form, field); ok {
+			answers = append(answers, m.answerOf(field, m.form.Parse(field, raw)))
 		}
-		answers = append(answers, m.answerOf(field, m.form.Parse(field, raw)))
 	}
 	return m.body(answers)
 }
@@ -151,7 +151,11 @@ func (m *mover) answerOf(id lifecycle.FieldID, v lifecycle.Value) lifecycle.Answ
 			v = f.saved
 		}
 	}
-	return lifecycle.Answer{Place: lifecycle.Place{Field: id, Row: -1}, Value: v, Changed: true}
+	row := int32(-1)
+	if _, inRows := m.form.Group(id); inRows {
+		row = 0
+	}
+	return lifecycle.Answer{Place: lifecycle.Place{Field: id, Row: row}, Value: v, Changed: true}
 }
 
 func (m *mover) body(answers []lifecycle.Answer) map[string]any {

@@ -29,14 +29,15 @@ func TestRecordedSessions(t *testing.T) {
 		s, err := reader.File(name)
 		require.NoError(t, err)
 		all := sha256.New()
-		scenario.Play(s, scenario.Options{Trace: all})
+		_, steps := scenario.Record(s, all)
+		scenario.WriteSteps(all, steps, scenario.Style{})
 		fmt.Fprintf(&recorded, "%.8x %s\n", all.Sum(nil), strings.TrimSuffix(name, ".scenario.yaml"))
 	}
 	for _, name := range harbour.Forms() {
-		source, err := declare.OpenFS(harbour.Files(), name)
-		require.NoError(t, err)
-		o := verify.Options{Attempts: 2, Tries: 2, Loads: 2, States: 30_000, Wanted: func(lifecycle.Transition) bool { return true }}
-		for _, o := range verify.Walks(o, verify.Plan(source.Form, 1)) {
+		source, walks := bounds(t, name)
+		for _, o := range walks {
+			o.Attempts, o.Tries, o.Loads, o.States = 2, 2, 2, 10_000
+			o.Wanted = func(lifecycle.Transition) bool { return true }
 			all := sha256.New()
 			result := walk(t, source.Form, o)
 			for _, r := range result.Reached {
@@ -62,5 +63,6 @@ func TestRecordedSessions(t *testing.T) {
 func record(t *testing.T, source *declare.Source, session verify.Session, to io.Writer) {
 	s, err := scenario.With(source, "written.scenario.yaml", session.Scenario)
 	require.NoError(t, err, string(session.Scenario))
-	scenario.Play(s, scenario.Options{Trace: to})
+	_, steps := scenario.Record(s, to)
+	scenario.WriteSteps(to, steps, scenario.Style{})
 }

@@ -48,6 +48,9 @@ var teeth = map[string][][3]string{
 	"30": {{"leaving.go", "		s.unsettle(Message{ID: MessageUnsettled})\n", ""}},
 	"31": {{"submission.go", "	add(HoldUnchanged, s.form.Submit.HoldUnchanged && s.tally[classDirty] == 0)\n", ""}},
 	"32": {{"submission.go", "	add(HoldReceived, s.holdsReceived(button))\n", ""}},
+	"34": {{"contest.go", "		s.takeBaseRows(group)\n", ""}},
+	"35": {{"rules.go", "MessageGreaterThan, CodeCustomError, order <= 0", "MessageGreaterThan, CodeCustomError, false"}},
+	"36": {{"restoring.go", "		s.growRows(s.form.group[p.Field], int(p.Row)+1)\n", ""}},
 	"33": {{"submission.go", "		s.disarm(TimerSend)\n		s.unsettle(Message{ID: MessageUnsettled})\n", "		s.disarm(TimerSend)\n"}},
 }
 
