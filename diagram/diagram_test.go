@@ -7,6 +7,7 @@ import (
 	"image/png"
 	"io"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -243,6 +244,27 @@ func TestSCXML(t *testing.T) {
 		}
 	}
 	require.Greater(t, transitions, 10)
+
+	reader := scxmlReader()
+	if reader == "" {
+		t.Log("not read by another program: found no qscxmlc (Debian: libqt5scxml5-bin)")
+		return
+	}
+	dir := t.TempDir()
+	file := filepath.Join(dir, "pilot.scxml")
+	require.NoError(t, os.WriteFile(file, text.Bytes(), 0o644))
+	output, err := exec.Command(reader, file, "--header", filepath.Join(dir, "read.h"), "--impl", filepath.Join(dir, "read.cpp")).CombinedOutput()
+	require.NoError(t, err, string(output))
+}
+
+// scxmlReader is a compiler of State Chart XML that a Debian package brings.
+func scxmlReader() string {
+	for _, name := range []string{"qscxmlc", "/usr/lib/qt5/bin/qscxmlc", "/usr/lib/qt6/libexec/qscxmlc"} {
+		if path, err := exec.LookPath(name); err == nil {
+			return path
+		}
+	}
+	return ""
 }
 
 func TestARecordOfAnotherForm(t *testing.T) {
