@@ -72,7 +72,6 @@ type session struct {
 	checks                       map[lifecycle.RequestID]*lane
 	checkLanes                   []*lane
 	timers                       map[lifecycle.TimerID]lifecycle.TimerKind
-	busy                         *span // of the newest attempt
 	private                      bool
 }
 

@@ -61,7 +61,11 @@ func newMover(form *lifecycle.Form, o Options) (*mover, error) {
 	}
 	for _, r := range []*replies.Response{
 		{Status: 200, Header: header, Body: m.accepted()},
-		{Status: 422, Body: m.refusal()}, {Status: 401}, {Status: 412}, {Status: 503}, {Broken: true},
+		{Status: 422, Body: m.refusal()},
+		{Status: 401},
+		{Status: 412},
+		{Status: 503},
+		{Broken: true},
 	} {
 		m.submits = append(m.submits, answer{r, lifecycle.Replied(0, 0, replies.Submit(form, *r))})
 	}
