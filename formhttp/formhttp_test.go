@@ -1,0 +1,333 @@
+package formhttp_test
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"testing/fstest"
+
+	"github.com/stretchr/testify/require"
+	"golang.org/x/net/html"
+
+	"leanwicket.dev/declare"
+	"leanwicket.dev/formhttp"
+	"leanwicket.dev/replies"
+)
+
+const stayForm = `form: stay
+title: A stay
+schema:
+  properties:
+    vessel: {type: string, maxLength: 20}
+    nights: {type: integer, minimum: 1, maximum: 30}
+    quay: {type: string, enum: [north, south]}
+    power: {type: boolean}
+    amperage: {type: integer}
+    crew: {type: array, maxItems: 3, items: {type: object, properties: {name: {type: string}, cook: {type: boolean}}, required: [name]}}
+    note: {type: string, maxLength: 500}
+  required: [vessel]
+fields:
+  amperage: {label: Amperage, when: {power: true}}
+refused: {serverNames: {boat: vessel}}
+submit: {url: /stays, buttons: [send, save]}
+accepted: {say: Your stay is booked.}
+`
+
+// site is a form that is served, and a browser without script.
+type site struct {
+	t      *testing.T
+	server *httptest.Server
+	key    string
+	sent   []formhttp.Submission
+	mu     sync.Mutex
+}
+
+func newSite(t *testing.T, form string, answer func(formhttp.Submission) (replies.Response, error), change func(*formhttp.Options)) *site {
+	source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte(form)}}, "f.form.yaml")
+	require.NoError(t, err)
+	s := &site{t: t}
+	o := formhttp.Options{Submit: func(_ context.Context, got formhttp.Submission) (replies.Response, error) {
+		s.mu.Lock()
+		s.sent = append(s.sent, got)
+		s.mu.Unlock()
+		return answer(got)
+	}}
+	if change != nil {
+		change(&o)
+	}
+	s.server = httptest.NewServer(formhttp.New(source, o))
+	t.Cleanup(s.server.Close)
+	s.server.Client().CheckRedirect = func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
+	return s
+}
+
+func accept(formhttp.Submission) (replies.Response, error) {
+	return replies.Response{Status: 201, Body: map[string]any{"id": "S-1"}}, nil
+}
+
+// page is what a response shows.
+type page struct {
+	status   int
+	header   http.Header
+	text     string
+	controls map[string]string // by name; of boxes and radio buttons the checked one
+	ids      map[string]bool
+}
+
+func (s *site) do(r *http.Request) page {
+	response, err := s.server.Client().Do(r)
+	require.NoError(s.t, err)
+	defer response.Body.Close()
+	text, err := io.ReadAll(response.Body)
+	require.NoError(s.t, err)
+	p := page{response.StatusCode, response.Header, string(text), map[string]string{}, map[string]bool{}}
+	root, err := html.Parse(strings.NewReader(p.text))
+	require.NoError(s.t, err)
+	p.walk(root)
+	if key := p.controls["leanwicket-key"]; key != "" {
+		s.key = key
+	}
+	return p
+}
+
+func (p *page) walk(n *html.Node) {
+	attribute := map[string]string{}
+	for _, a := range n.Attr {
+		attribute[a.Key] = a.Val
+	}
+	if id := attribute["id"]; id != "" {
+		p.ids[id] = true
+	}
+	_, checked := attribute["checked"]
+	box := attribute["type"] == "checkbox" || attribute["type"] == "radio"
+	switch {
+	case n.Data == "input" && (!box || checked):
+		p.controls[attribute["name"]] = attribute["value"]
+	case n.Data == "textarea" && n.FirstChild != nil:
+		p.controls[attribute["name"]] = n.FirstChild.Data
+	}
+	for child := n.FirstChild; child != nil; child = child.NextSibling {
+		p.walk(child)
+	}
+}
+
+func (s *site) get() page {
+	r, err := http.NewRequest(http.MethodGet, s.server.URL+"/stay", nil)
+	require.NoError(s.t, err)
+	return s.do(r)
+}
+
+// post sends the form as a browser would, with the key of the page.
+func (s *site) post(values url.Values) page {
+	if !values.Has("leanwicket-key") {
+		values.Set("leanwicket-key", s.key)
+	}
+	r, err := http.NewRequest(http.MethodPost, s.server.URL+"/stay", strings.NewReader(values.Encode()))
+	require.NoError(s.t, err)
+	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+	return s.do(r)
+}
+
+// Without script: opened, refused by the form, refused by the office, accepted.
+func TestOneApplicationWithoutScript(t *testing.T) {
+	s := newSite(t, stayForm, func(got formhttp.Submission) (replies.Response, error) {
+		var stay struct{ Vessel string }
+		require.NoError(t, got.Decode(&stay))
+		if stay.Vessel == "Egret" {
+			return replies.Response{Status: 422, Body: map[string]any{"errors": map[string]any{"boat": "Egret lies here already.", "season": "Too early."}}}, nil
+		}
+		return accept(got)
+	}, nil)
+	p := s.get()
+	require.Equal(t, 200, p.status)
+	require.Contains(t, p.header.Get("Content-Security-Policy"), "default-src 'none'")
+	require.True(t, p.ids["leanwicket-crew"] && p.ids["leanwicket-note"])
+
+	p = s.post(url.Values{"vessel": {""}, "nights": {"forty <b>"}, "quay": {"south"}, "note": {"first\r\nsecond"}})
+	require.Equal(t, 422, p.status)
+	require.Equal(t, "forty <b>", p.controls["nights"]) // nothing that was typed is thrown away
+	require.Equal(t, "south", p.controls["quay"])
+	require.Contains(t, p.text, `href="#leanwicket-vessel"`)
+	require.Contains(t, p.text, `aria-describedby="leanwicket-nights-issues"`)
+	require.Contains(t, p.text, "autofocus")
+	require.NotContains(t, p.text, "<b>")
+	require.Empty(t, s.sent)
+
+	p = s.post(url.Values{"vessel": {"Egret"}, "nights": {"4"}})
+	require.Equal(t, 422, p.status)
+	require.Contains(t, p.text, "Egret lies here already.")
+	require.Contains(t, p.text, "Too early.")
+	require.True(t, p.ids["leanwicket-vessel-issues"])
+
+	p = s.post(url.Values{"vessel": {"Heron"}, "nights": {"4"}, "leanwicket-button": {"save"}})
+	require.Equal(t, 303, p.status)
+	require.Equal(t, "/stay?received", p.header.Get("Location"))
+	require.Equal(t, "save", s.sent[1].Button)
+	require.JSONEq(t, `{"vessel": "Heron", "nights": 4}`, string(s.sent[1].Body))
+}
+
+func TestRowsWithoutScript(t *testing.T) {
+	s := newSite(t, stayForm, accept, nil)
+	s.get()
+	p := s.post(url.Values{"vessel": {"Heron"}, "crew": {"0"}, "leanwicket-add": {"crew"}})
+	require.Equal(t, 200, p.status)
+	require.Equal(t, "Heron", p.controls["vessel"])
+	p = s.post(url.Values{"vessel": {"Heron"}, "crew": {"1"}, "crew/0/name": {"Ada"}, "leanwicket-add": {"crew"}})
+	require.Equal(t, [2]string{"Ada", ""}, [2]string{p.controls["crew/0/name"], p.controls["crew/1/name"]})
+	p = s.post(url.Values{"vessel": {"Heron"}, "crew": {"2"}, "crew/0/name": {"Ada"}, "crew/1/name": {"Bo"}, "crew/1/cook": {"true"}, "leanwicket-remove": {"crew/0"}})
+	require.Equal(t, "Bo", p.controls["crew/0/name"])
+	require.Equal(t, "true", p.controls["crew/0/cook"])
+	require.Equal(t, "1", p.controls["crew"])
+	p = s.post(url.Values{"vessel": {"Heron"}, "crew": {"1"}, "crew/0/name": {"Bo"}})
+	require.Equal(t, 303, p.status)
+	require.JSONEq(t, `{"vessel": "Heron", "crew": [{"name": "Bo"}]}`, string(s.sent[0].Body))
+}
+
+// A field that is not asked is neither required nor sent.
+func TestAskedOnlySometimes(t *testing.T) {
+	s := newSite(t, stayForm, accept, nil)
+	s.get()
+	s.post(url.Values{"vessel": {"Heron"}, "amperage": {"16"}})
+	s.get()
+	s.post(url.Values{"vessel": {"Heron"}, "amperage": {"16"}, "power": {"true"}})
+	require.JSONEq(t, `{"vessel": "Heron"}`, string(s.sent[0].Body))
+	require.JSONEq(t, `{"vessel": "Heron", "power": true, "amperage": 16}`, string(s.sent[1].Body))
+}
+
+// Ten clicks with one key do the work once, and each gets the first one's
+// answer; a failure gives the key back.
+func TestWorkIsDoneOnce(t *testing.T) {
+	var failing atomic.Bool
+	failing.Store(true)
+	s := newSite(t, stayForm, func(got formhttp.Submission) (replies.Response, error) {
+		if failing.Load() {
+			if got.Button == "save" {
+				panic("out of order")
+			}
+			return replies.Response{}, errors.New("the office is closed")
+		}
+		return accept(got)
+	}, nil)
+	s.get()
+	values := url.Values{"vessel": {"Heron"}, "leanwicket-key": {s.key}}
+	require.Equal(t, 500, s.post(values).status)
+	values.Set("leanwicket-button", "save")
+	p := s.post(values)
+	require.Equal(t, 500, p.status)
+	require.Contains(t, p.header.Get("Content-Type"), "application/problem+json")
+	failing.Store(false)
+	before := len(s.sent)
+	var all sync.WaitGroup
+	for range 10 {
+		all.Go(func() {
+			r, _ := http.NewRequest(http.MethodPost, s.server.URL+"/stay", strings.NewReader(values.Encode()))
+			r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+			response, err := s.server.Client().Do(r)
+			if err == nil {
+				response.Body.Close()
+			}
+			if err != nil || response.StatusCode != 303 {
+				t.Error(err, response)
+			}
+		})
+	}
+	all.Wait()
+	require.Len(t, s.sent, before+1)
+	values.Set("vessel", "Tern") // the same key with other values
+	require.Equal(t, 422, s.post(values).status)
+	require.Len(t, s.sent, before+1)
+}
+
+func TestJSONClients(t *testing.T) {
+	s := newSite(t, stayForm, accept, nil)
+	send := func(body string) (page, map[string]any) {
+		r, err := http.NewRequest(http.MethodPost, s.server.URL+"/stay", strings.NewReader(body))
+		require.NoError(t, err)
+		r.Header.Set("Content-Type", "application/json")
+		p := s.do(r)
+		var problem map[string]any
+		require.NoError(t, json.Unmarshal([]byte(p.text), &problem))
+		return p, problem
+	}
+	p, problem := send(`{"nights": 99, "crew": [{"cook": true}]}`)
+	require.Equal(t, 422, p.status)
+	require.Equal(t, "application/problem+json", p.header.Get("Content-Type"))
+	pointers := []string{}
+	for _, e := range problem["errors"].([]any) {
+		pointers = append(pointers, e.(map[string]any)["pointer"].(string))
+	}
+	require.Equal(t, []string{"#/vessel", "#/nights", "#/crew/0/name"}, pointers)
+	p, body := send(`{"vessel": "Heron"}`)
+	require.Equal(t, 201, p.status)
+	require.Equal(t, "S-1", body["id"])
+}
+
+const recordForm = `form: record
+schema: {properties: {name: {type: string}, depth: {type: number}}}
+prefill: {url: /record, needed: true}
+submit: {url: /record, method: PATCH}
+accepted: {then: navigate, to: "/records/{id}"}
+`
+
+// A saved record is shown, only what was changed is sent, with its version; and
+// the redirect stays in this origin.
+func TestSavedRecords(t *testing.T) {
+	to := "/records/7"
+	s := newSite(t, recordForm, func(got formhttp.Submission) (replies.Response, error) {
+		if got.Version != `"4"` {
+			return replies.Response{Status: 412}, nil
+		}
+		return replies.Response{Status: 200, Header: map[string]string{"Location": to}}, nil
+	}, func(o *formhttp.Options) {
+		o.Load = func(*http.Request) (map[string]any, string, error) {
+			return map[string]any{"name": "Buoy 7", "depth": 4.5}, `"4"`, nil
+		}
+	})
+	p := s.get()
+	require.Equal(t, "Buoy 7", p.controls["name"])
+	require.Equal(t, `"4"`, p.controls["leanwicket-version"])
+	p = s.post(url.Values{"name": {"Buoy 7"}, "depth": {"5"}, "leanwicket-version": {`"4"`}})
+	require.Equal(t, "/records/7", p.header.Get("Location"))
+	require.JSONEq(t, `{"depth": 5}`, string(s.sent[0].Body))
+	to = "//elsewhere.example/"
+	s.get()
+	p = s.post(url.Values{"name": {"Buoy 8"}, "depth": {"5"}, "leanwicket-version": {`"4"`}})
+	require.Equal(t, "/stay?received", p.header.Get("Location"))
+	s.get()
+	p = s.post(url.Values{"name": {"Buoy 9"}, "depth": {"5"}, "leanwicket-version": {`"3"`}})
+	require.Equal(t, 412, p.status)
+}
+
+func TestHostileRequests(t *testing.T) {
+	s := newSite(t, stayForm, accept, func(o *formhttp.Options) { o.MaxBody = 200_000; o.MaxFields = 100 })
+	s.get()
+	send := func(kind, body string, change func(*http.Request)) int {
+		r, err := http.NewRequest(http.MethodPost, s.server.URL+"/stay", strings.NewReader(body))
+		require.NoError(t, err)
+		r.Header.Set("Content-Type", kind)
+		if change != nil {
+			change(r)
+		}
+		return s.do(r).status
+	}
+	urlencoded := "application/x-www-form-urlencoded"
+	require.Equal(t, 403, send(urlencoded, "vessel=Heron", func(r *http.Request) { r.Header.Set("Sec-Fetch-Site", "cross-site") }))
+	require.Equal(t, 413, send(urlencoded, "vessel="+strings.Repeat("x", 300_000), nil))
+	require.Equal(t, 413, send(urlencoded, strings.Repeat("a=1&", 200), nil))
+	require.Equal(t, 413, send("application/json", strings.Repeat(`{"a":`, 100)+"1"+strings.Repeat("}", 100), nil))
+	require.Equal(t, 400, send("application/json", "{", nil))
+	require.Equal(t, 400, send("text/plain", "vessel=Heron", nil))
+	require.Equal(t, 422, send(urlencoded, "crew=1000&crew/../x=1&__proto__=1&leanwicket-remove=", nil))
+	r, err := http.NewRequest(http.MethodDelete, s.server.URL+"/stay", nil)
+	require.NoError(t, err)
+	require.Equal(t, 405, s.do(r).status)
+	require.Empty(t, s.sent)
+}

@@ -1,0 +1,241 @@
+package formhttp
+
+import (
+	"cmp"
+	"crypto/sha256"
+	_ "embed"
+	"encoding/base64"
+	"html/template"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+
+	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/markup"
+)
+
+//go:embed page.html
+var pageText string
+
+//go:embed page.css
+var pageStyle string
+
+// Parts are the names of the templates that make the page; Options.Page can
+// define any of them anew.
+func Parts() []string {
+	return []string{"page", "head", "summary", "form", "field", "rows", "control", "issues", "buttons", "received"}
+}
+
+// newPage joins the page's templates with those of the application, and gives
+// the hash of the style for the Content-Security-Policy.
+func newPage(own *template.Template) (*template.Template, string) {
+	page := template.Must(template.New("page").Parse(pageText))
+	if own != nil {
+		for _, name := range Parts() {
+			if part := own.Lookup(name); part != nil {
+				page = template.Must(page.AddParseTree(name, part.Tree))
+			}
+		}
+	}
+	hash := sha256.Sum256([]byte(pageStyle))
+	return page, "'sha256-" + base64.StdEncoding.EncodeToString(hash[:]) + "'"
+}
+
+// pageView is what the templates show.
+type pageView struct {
+	Title, Lang, Name   string
+	Style               template.CSS
+	Action, Method      string
+	Multipart           bool
+	Key, Version        string
+	Said                string
+	Received            string
+	Summary             []summaryView
+	FormIssues          []lifecycle.Issue
+	Fields              []fieldView
+	Buttons             []buttonView
+	FormID, SummaryID   string
+	KeyName, VersionKey string
+}
+
+type summaryView struct{ Target, Text string }
+
+type buttonView struct{ Name, Value, Label string }
+
+// fieldView is a field, or a group with its rows.
+type fieldView struct {
+	Path, ID, Label, Unit, Help  string
+	Kind                         string
+	Type, InputMode, Placeholder string
+	Autocomplete                 string
+	Value                        string
+	Long, Checked, Required      bool
+	Sometimes                    string // when it is asked; empty: always
+	Options                      []optionView
+	Issues                       []lifecycle.Issue
+	IssuesID, HelpID             string
+	Described                    string // the ids of what describes it
+	Rows                         []rowView
+	Add                          buttonView
+}
+
+type rowView struct {
+	Number int
+	Fields []fieldView
+	Remove buttonView
+}
+
+type optionView struct {
+	ID, Value, Label string
+	Chosen           bool
+}
+
+func (h *handler) render(w http.ResponseWriter, status int, v *visit) {
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	var text strings.Builder
+	if err := h.page.ExecuteTemplate(&text, "page", h.view(v)); err != nil {
+		h.o.Log.Error("the page cannot be rendered", "form", h.form.Name, "error", err)
+		h.problem(w, http.StatusInternalServerError, "Something went wrong here.", nil)
+		return
+	}
+	w.WriteHeader(status)
+	_, _ = w.Write([]byte(text.String()))
+}
+
+func (h *handler) view(v *visit) pageView {
+	f := h.form
+	p := pageView{
+		Title: cmp.Or(f.Title, f.Name), Lang: cmp.Or(f.Lang, "en"), Name: f.Name, Style: template.CSS(pageStyle),
+		Action: v.request.URL.EscapedPath(), Key: v.key, Version: v.version(v.session.Version()),
+		FormID: markup.Form, SummaryID: markup.Summary, KeyName: markup.Key, VersionKey: markup.Version,
+	}
+	if v.received {
+		p.Received = f.Text(lifecycle.Message{ID: lifecycle.MessageAccepted})
+	}
+	if notice, level, count := v.session.Notice(); count > 0 && level == lifecycle.Assertive {
+		p.Said = f.Text(notice)
+	}
+	p.FormIssues = v.session.FormIssues()
+	p.Fields = h.fieldViews(v, &p)
+	for _, button := range f.Buttons {
+		p.Buttons = append(p.Buttons, buttonView{markup.Button, button, strings.ToUpper(button[:1]) + button[1:]})
+	}
+	return p
+}
+
+// fieldViews lists the fields in the form's order, those of rows in their rows.
+func (h *handler) fieldViews(v *visit, p *pageView) []fieldView {
+	var list []fieldView
+	for state := range v.session.Fields() {
+		view := h.fieldView(state, p)
+		place := state.Place()
+		switch {
+		case state.Declared().Kind == lifecycle.KindRows:
+			view.Add = buttonView{markup.Add, view.Path, "Add to " + view.Label}
+			list = append(list, view)
+		case place.Row < 0:
+			list = append(list, view)
+		default:
+			group := &list[len(list)-1]
+			if len(group.Rows) <= int(place.Row) {
+				row := group.Path + "/" + strconv.Itoa(int(place.Row))
+				group.Rows = append(group.Rows, rowView{Number: int(place.Row) + 1, Remove: buttonView{markup.Remove, row, "Remove"}})
+			}
+			row := &group.Rows[place.Row]
+			row.Fields = append(row.Fields, view)
+		}
+	}
+	return list
+}
+
+func (h *handler) fieldView(state lifecycle.FieldState, p *pageView) fieldView {
+	f := state.Declared()
+	path := state.Path()
+	view := fieldView{
+		Path: path, ID: markup.ID(path), Label: f.Label, Unit: f.Unit, Help: f.Help, Kind: f.Kind.String(),
+		Type: "text", InputMode: markup.InputMode(f.Kind), Placeholder: f.Placeholder, Autocomplete: f.Autocomplete,
+		Value: state.Raw(), IssuesID: markup.IssuesID(path), HelpID: markup.HelpID(path), Sometimes: h.sometimes(f),
+		Required: requires(f),
+	}
+	switch f.Kind {
+	case lifecycle.KindBoolean:
+		view.Checked = state.Value() == lifecycle.True() || state.Raw() == "true"
+	case lifecycle.KindDate:
+		view.Placeholder = cmp.Or(view.Placeholder, "2031-05-02")
+	case lifecycle.KindTime:
+		view.Placeholder = cmp.Or(view.Placeholder, "09:30")
+	case lifecycle.KindDateTime:
+		view.Placeholder = cmp.Or(view.Placeholder, "2031-05-02T09:30")
+	case lifecycle.KindFile:
+		p.Multipart = true
+		view.Type, view.Value = "file", ""
+	case lifecycle.KindChoice, lifecycle.KindChoices:
+		chosen := strings.Split(state.Raw(), "\n")
+		for k, o := range f.Options {
+			value := o.Value.String()
+			view.Options = append(view.Options, optionView{markup.OptionID(path, k), value, cmp.Or(o.Label, value), slices.Contains(chosen, value)})
+		}
+	}
+	view.Long = longText(f)
+	described := []string{}
+	if view.Help != "" || view.Sometimes != "" {
+		described = append(described, view.HelpID)
+	}
+	for _, issue := range state.Issues() {
+		if issue.Shown && state.Asked() {
+			view.Issues = append(view.Issues, issue)
+			target := view.ID
+			if len(view.Options) > 0 {
+				target = view.Options[0].ID
+			}
+			p.Summary = append(p.Summary, summaryView{target, issue.Text})
+		}
+	}
+	if len(view.Issues) > 0 {
+		described = append(described, view.IssuesID)
+	}
+	view.Described = strings.Join(described, " ")
+	return view
+}
+
+func requires(f *lifecycle.Field) bool {
+	for _, c := range f.Constraints {
+		if (c.Op == lifecycle.OpRequired || c.Op == lifecycle.OpTicked) && len(c.When) == 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// longText is a text that may have several lines: one of more than 200
+// characters.
+func longText(f *lifecycle.Field) bool {
+	if f.Kind != lifecycle.KindText {
+		return false
+	}
+	for _, c := range f.Constraints {
+		if c.Op == lifecycle.OpMaxLength && c.Value.Coef > 200 {
+			return true
+		}
+	}
+	return false
+}
+
+// sometimes says on whose answer it depends whether a field is asked.
+func (h *handler) sometimes(f *lifecycle.Field) string {
+	var labels []string
+	for _, condition := range f.Asked {
+		for _, clause := range condition {
+			for _, literal := range clause {
+				if label := h.form.Fields[literal.Field].Label; !slices.Contains(labels, label) {
+					labels = append(labels, label)
+				}
+			}
+		}
+	}
+	if labels == nil {
+		return ""
+	}
+	return "Asked only with some answers to: " + strings.Join(labels, ", ")
+}

@@ -1,0 +1,253 @@
+package formhttp
+
+import (
+	"cmp"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"mime"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/markup"
+	"leanwicket.dev/replies"
+)
+
+// visit is one request's session.
+type visit struct {
+	form        *lifecycle.Form
+	request     *http.Request
+	session     *lifecycle.Session
+	key         string
+	sentVersion string
+	asJSON      bool
+	received    bool // the page is told that the last submission was accepted
+}
+
+// sent is what a request carries.
+type sent struct {
+	key, version, button string
+	values               map[string][]string // by control name
+	rows                 map[string]int      // by group: how many
+	change               *lifecycle.Event    // a row is added or removed; nothing is submitted
+	asJSON               bool
+}
+
+var errTooMany = errors.New("too many fields")
+
+// read reads a request's body: urlencoded, multipart or JSON.
+func (h *handler) read(r *http.Request) (*sent, error) {
+	kind, _, err := mime.ParseMediaType(r.Header.Get("Content-Type"))
+	if err != nil {
+		return nil, errors.New("the request says no Content-Type")
+	}
+	s := &sent{key: r.Header.Get("Idempotency-Key"), version: r.Header.Get("If-Match"), rows: map[string]int{}, values: map[string][]string{}}
+	switch kind {
+	case "application/json":
+		return s, h.readJSON(r, s)
+	case "application/x-www-form-urlencoded":
+		if err := r.ParseForm(); err != nil {
+			return nil, err
+		}
+	case "multipart/form-data":
+		if err := r.ParseMultipartForm(4 << 20); err != nil {
+			return nil, err
+		}
+		for name, files := range r.MultipartForm.File {
+			for _, f := range files {
+				if f.Filename != "" {
+					r.PostForm.Add(name, f.Filename)
+				}
+			}
+		}
+	default:
+		return nil, fmt.Errorf("found Content-Type %q; right would be application/x-www-form-urlencoded, multipart/form-data or application/json", kind)
+	}
+	return s, h.readForm(r.PostForm, s)
+}
+
+func (h *handler) readForm(posted url.Values, s *sent) error {
+	count := 0
+	for name, values := range posted {
+		if count += len(values); count > h.o.MaxFields {
+			return errTooMany
+		}
+		place, known := h.form.Lookup(name)
+		switch {
+		case markup.Own(name) || !known:
+		case h.form.Fields[place.Field].Kind == lifecycle.KindRows:
+			if n, err := strconv.Atoi(values[0]); err == nil && place.Row < 0 && n >= 0 && n <= 1000 {
+				s.rows[name] = n
+			}
+		default:
+			s.values[name] = values
+		}
+	}
+	s.key = cmp.Or(s.key, posted.Get(markup.Key))
+	s.version = cmp.Or(s.version, posted.Get(markup.Version))
+	s.button = posted.Get(markup.Button)
+	if group := posted.Get(markup.Add); group != "" {
+		e := lifecycle.AddRow(group)
+		s.change = &e
+	}
+	if row := posted.Get(markup.Remove); row != "" {
+		e := lifecycle.RemoveRow(row)
+		s.change = &e
+	}
+	return nil
+}
+
+// maxDepth is how deep a JSON body may be.
+const maxDepth = 32
+
+func (h *handler) readJSON(r *http.Request, s *sent) error {
+	s.asJSON, s.button = true, r.URL.Query().Get("button")
+	text, err := io.ReadAll(r.Body)
+	if err != nil {
+		return err
+	}
+	if depth(text) > maxDepth {
+		return errTooMany
+	}
+	var body map[string]any
+	decoder := json.NewDecoder(strings.NewReader(string(text)))
+	decoder.UseNumber()
+	if err := decoder.Decode(&body); err != nil {
+		return fmt.Errorf("the body is no JSON object: %w", err)
+	}
+	answers := replies.Values(h.form, body)
+	if len(answers) > h.o.MaxFields {
+		return errTooMany
+	}
+	for _, a := range answers {
+		path := h.form.Path(a.Place)
+		if h.form.Fields[a.Field].Kind == lifecycle.KindRows {
+			s.rows[path] = int(a.Value.Coef)
+			continue
+		}
+		s.values[path] = strings.Split(h.form.Format(a.Value), "\n")
+	}
+	return nil
+}
+
+// depth is how deep brackets are nested, outside of texts.
+func depth(text []byte) (deepest int) {
+	level, quoted := 0, false
+	for k := 0; k < len(text); k++ {
+		switch c := text[k]; {
+		case quoted && c == '\\':
+			k++
+		case c == '"':
+			quoted = !quoted
+		case quoted:
+		case c == '{' || c == '[':
+			level++
+			deepest = max(deepest, level)
+		case c == '}' || c == ']':
+			level--
+		}
+	}
+	return deepest
+}
+
+// apply takes an event; what the form turns away changes nothing.
+func (v *visit) apply(e lifecycle.Event) []lifecycle.Effect {
+	effects, err := v.session.Apply(e)
+	if err != nil {
+		return nil
+	}
+	return effects
+}
+
+// fill types what was sent.
+func (v *visit) fill(s *sent) {
+	for path, want := range s.rows {
+		for f, _ := v.session.Field(path); f.Rows() < want; f, _ = v.session.Field(path) {
+			if v.apply(lifecycle.AddRow(path)) == nil && !v.grew(path, f.Rows()) {
+				break
+			}
+		}
+		for f, _ := v.session.Field(path); f.Rows() > want; f, _ = v.session.Field(path) {
+			v.apply(lifecycle.RemoveRow(path + "/" + strconv.Itoa(f.Rows()-1)))
+			if now, _ := v.session.Field(path); now.Rows() == f.Rows() {
+				break
+			}
+		}
+	}
+	var edits []lifecycle.Event
+	for f := range v.session.Fields() {
+		values, given := s.values[f.Path()]
+		kind := f.Declared().Kind
+		switch {
+		case kind == lifecycle.KindRows:
+			continue
+		case !given && (s.asJSON || kind != lifecycle.KindBoolean && kind != lifecycle.KindChoices):
+			continue // no control of it was sent; an unticked box sends nothing
+		}
+		if raw := strings.Join(values, "\n"); raw != f.Raw() {
+			edits = append(edits, lifecycle.Edit(f.Path(), strings.ReplaceAll(raw, "\r\n", "\n")))
+		}
+	}
+	for _, e := range edits {
+		v.apply(e)
+	}
+}
+
+func (v *visit) grew(path string, before int) bool {
+	f, _ := v.session.Field(path)
+	return f.Rows() > before
+}
+
+// send submits. Checks have no say here: the application has the last word. It
+// returns the Send, or nil where something holds.
+func (v *visit) send(button string) *lifecycle.Effect {
+	effects := v.apply(lifecycle.Submit(button))
+	for {
+		var checks []lifecycle.RequestID
+		for k := range effects {
+			switch effects[k].Kind {
+			case lifecycle.EffectSend:
+				send := effects[k]
+				send.Values = append([]lifecycle.Answer(nil), send.Values...)
+				return &send
+			case lifecycle.EffectCheck:
+				checks = append(checks, effects[k].Request)
+			}
+		}
+		if len(checks) == 0 {
+			return nil
+		}
+		for _, request := range checks {
+			effects = v.apply(lifecycle.CheckFailed(request))
+		}
+	}
+}
+
+// version is what the values were based on: what the page said, else what has
+// just been loaded.
+func (v *visit) version(loaded string) string { return cmp.Or(v.sentVersion, loaded) }
+
+// issues lists what is wrong, each with its pointer.
+func (v *visit) issues() []problemEntry {
+	var list []problemEntry
+	add := func(issues []lifecycle.Issue) {
+		for _, issue := range issues {
+			pointer := "#"
+			if issue.Path != "" {
+				pointer = "#/" + issue.Path
+			}
+			list = append(list, problemEntry{pointer, issue.Code, issue.Text})
+		}
+	}
+	add(v.session.FormIssues())
+	for f := range v.session.Fields() {
+		if f.Asked() {
+			add(f.Issues())
+		}
+	}
+	return list
+}

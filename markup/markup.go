@@ -1,0 +1,57 @@
+// Package markup has the names that pages, server and browser share: those of
+// controls, their ids, and the attributes by which one finds what the other
+// wrote.
+//
+//	<input name="vessel/name" id="leanwicket-vessel-name" aria-describedby="leanwicket-vessel-name-issues">
+package markup
+
+import (
+	"strings"
+
+	"leanwicket.dev/lifecycle"
+)
+
+// The names of controls that are no fields. A field's control is named by its
+// path.
+const (
+	Key     = "leanwicket-key"     // hidden: the submission key
+	Version = "leanwicket-version" // hidden: the version that the values are based on
+	Button  = "leanwicket-button"  // of the submit buttons; the value says which
+	Add     = "leanwicket-add"     // a button: adds a row to the group that is its value
+	Remove  = "leanwicket-remove"  // a button: removes the row that is its value
+)
+
+// The ids of a page's parts, and the attribute that names the form.
+const (
+	Form    = "leanwicket-form"
+	Summary = "leanwicket-summary"
+	Said    = "leanwicket-said"
+	Name    = "data-leanwicket"
+)
+
+// ID is the id of a field's control.
+func ID(path string) string { return "leanwicket-" + strings.ReplaceAll(path, "/", "-") }
+
+// IssuesID, HelpID are those of what describes it.
+func IssuesID(path string) string { return ID(path) + "-issues" }
+func HelpID(path string) string   { return ID(path) + "-help" }
+
+// OptionID is the id of one of several controls with one name, counted from 0.
+func OptionID(path string, k int) string {
+	return ID(path) + "-option-" + string(rune('a'+k%26)) + strings.Repeat("z", k/26)
+}
+
+// Own reports whether a control's name is one of these, and no field's.
+func Own(name string) bool { return strings.HasPrefix(name, "leanwicket-") }
+
+// InputMode is the keyboard that a phone shows for a kind of field.
+func InputMode(kind lifecycle.FieldKind) string {
+	switch kind {
+	case lifecycle.KindNumber:
+		return "decimal"
+	case lifecycle.KindInteger:
+		return "numeric"
+	default:
+		return ""
+	}
+}
