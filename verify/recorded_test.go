@@ -10,18 +10,21 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/harbour"
+	events "leanwicket.dev/internal/walk"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/scenario"
+	"leanwicket.dev/trace"
 	"leanwicket.dev/verify"
 )
 
-// Every harbour scenario, and the shortest session for each transition of every
-// harbour form, takes the same states with the same effects as when it was
-// recorded in testdata/recorded.txt. UPDATE=1 records anew what was meant to
-// change.
+// Every harbour scenario, the shortest session for each transition of every
+// harbour form, and sessions of any events on each, take the same states with
+// the same effects as when they were recorded in testdata/recorded.txt. UPDATE=1
+// records anew what was meant to change.
 func TestRecordedSessions(t *testing.T) {
 	var recorded bytes.Buffer
 	reader := scenario.NewReader(harbour.Files())
@@ -51,6 +54,16 @@ func TestRecordedSessions(t *testing.T) {
 				all.Sum(nil), source.Form.Name, len(result.Reached), strings.Join(o.Edited, " and "), from)
 		}
 	}
+	for _, name := range harbour.Forms() {
+		source, err := declare.OpenFS(harbour.Files(), name)
+		require.NoError(t, err)
+		all := sha256.New()
+		sessions := rapid.Custom(func(t *rapid.T) string { return anySession(t, source.Form) })
+		for seed := range 150 {
+			fmt.Fprintln(all, sessions.Example(seed))
+		}
+		fmt.Fprintf(&recorded, "%.8x %s, 150 sessions of any events\n", all.Sum(nil), source.Form.Name)
+	}
 	const file = "testdata/recorded.txt"
 	if os.Getenv("UPDATE") != "" {
 		require.NoError(t, os.WriteFile(file, recorded.Bytes(), 0o644))
@@ -58,6 +71,33 @@ func TestRecordedSessions(t *testing.T) {
 	before, err := os.ReadFile(file)
 	require.NoError(t, err)
 	require.Equal(t, string(before), recorded.String())
+}
+
+// anySession is what happens, and what then shows, when events come in any
+// order.
+func anySession(t *rapid.T, form *lifecycle.Form) string {
+	w := events.New(form)
+	var text bytes.Buffer
+	recorder := trace.NewWriter(&text, w.Session, w.Opening)
+	step := func(e lifecycle.Event) {
+		effects, err := w.Apply(e)
+		_ = recorder.Step(0, e, effects, err) // to memory
+		for f := range w.Session.Fields() {
+			for _, issue := range f.Issues() {
+				fmt.Fprintln(&text, issue)
+			}
+		}
+		for f := range w.Session.Changed() {
+			fmt.Fprintln(&text, f.Path(), f.Raw())
+		}
+	}
+	if rapid.Bool().Draw(t, "kept") {
+		step(lifecycle.Restore(w.Kept(t)))
+	}
+	for range 60 {
+		step(w.Event(t))
+	}
+	return text.String()
 }
 
 func record(t *testing.T, source *declare.Source, session verify.Session, to io.Writer) {

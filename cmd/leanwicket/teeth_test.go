@@ -50,6 +50,8 @@ var teeth = map[string][][3]string{
 	"32": {{"submission.go", "	add(HoldReceived, s.holdsReceived(button))\n", ""}},
 	"34": {{"contest.go", "		s.takeBaseRows(group)\n", ""}},
 	"35": {{"rules.go", "MessageGreaterThan, CodeCustomError, order <= 0", "MessageGreaterThan, CodeCustomError, false"}},
+	"37": {{"fields.go", "		if !s.has(int32(group), bit) {\n			return false\n		}\n", ""}},
+	"38": {{"fields.go", "	if s.has(i, bitContested) && !s.has(i, bitDirty) {\n		s.unmark(i, bitContested)\n	}\n", ""}},
 	"36": {{"restoring.go", "		s.growRows(s.form.group[p.Field], int(p.Row)+1)\n", ""}},
 	"33": {{"submission.go", "		s.disarm(TimerSend)\n		s.unsettle(Message{ID: MessageUnsettled})\n", "		s.disarm(TimerSend)\n"}},
 }
