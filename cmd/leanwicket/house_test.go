@@ -18,6 +18,11 @@ var knows = map[string][]string{
 	"declare":           {"lifecycle", "internal/document"},
 	"scenario":          {"lifecycle", "replies", "trace", "declare", "internal/document"},
 	"verify":            {"lifecycle", "replies", "trace", "declare", "internal/document", "scenario"},
+	"diagram":           {"lifecycle", "trace"},
+	"markup":            {"lifecycle"},
+	"ledger":            {},
+	"ledger/memory":     {"ledger"},
+	"formhttp":          {"lifecycle", "declare", "replies", "markup", "ledger", "ledger/memory"},
 	"harbour":           {},
 }
 
