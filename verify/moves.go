@@ -30,7 +30,7 @@ type mover struct {
 	options Options
 	fields  []edited
 	filled  []lifecycle.Event // what completes the other fields
-	groups  []string
+	groups  []string // in which a field is edited
 	loads   []answer
 	submits []answer
 	checks  []answer
@@ -45,10 +45,13 @@ func newMover(form *lifecycle.Form, o Options) (*mover, error) {
 		}
 		m.fields = append(m.fields, f)
 	}
-	for id := range form.Fields {
-		if form.Fields[id].Kind == lifecycle.KindRows {
-			m.groups = append(m.groups, form.Fields[id].Path)
+	for _, f := range m.fields { // rows come and go where something in them is edited
+		if group, inRows := form.Group(f.field); inRows && !slices.Contains(m.groups, form.Fields[group].Path) {
+			m.groups = append(m.groups, form.Fields[group].Path)
 		}
+	}
+	if err := m.fill(); err != nil {
+		return nil, err
 	}
 	header := map[string]string{"ETag": "v"}
 	for _, r := range []*replies.Response{{Status: 200, Header: header, Body: m.record()}, {Status: 500}} {
@@ -77,7 +80,7 @@ func newMover(form *lifecycle.Form, o Options) (*mover, error) {
 		}
 		m.checks = append(m.checks, answer{r, e})
 	}
-	return m, m.fill()
+	return m, nil
 }
 
 // fill finds the edits that complete the fields which the walk does not edit.
@@ -127,11 +130,25 @@ func (m *mover) record() map[string]any {
 		field := lifecycle.FieldID(id)
 		if m.form.Fields[id].Kind == lifecycle.KindRows {
 			answers = append(answers, lifecycle.Answer{Place: lifecycle.Place{Field: field, Row: -1}, Value: lifecycle.Number(1, 0), Changed: true})
-		} else if raw, ok := declare.Sample(m.form, field); ok {
+		} else if raw, ok := m.sample(field); ok {
 			answers = append(answers, m.answerOf(field, m.form.Parse(field, raw)))
 		}
 	}
 	return m.body(answers)
+}
+
+// sample is a text that goes with the other answers: one of a field that is
+// compared with another is known only where the field has to be filled in.
+func (m *mover) sample(id lifecycle.FieldID) (string, bool) {
+	for _, e := range m.filled {
+		if e.Kind == lifecycle.EventEdit && e.Path == walkedPath(m.form, id) {
+			return e.Raw, true
+		}
+	}
+	if len(comparedWith(m.form, id)) > 0 {
+		return "", false
+	}
+	return declare.Sample(m.form, id)
 }
 
 // accepted is what an acceptance returns: with adopt the edited fields, as the
@@ -233,9 +250,17 @@ func (l *moveList) editing() {
 			l.applicant(lifecycle.Resolve(f.path, lifecycle.ChooseTheirs))
 		}
 	}
-	// The other answers that a reset or a clear took are typed again, all at once.
+	// The other answers that a reset or a clear took are typed again, all at once;
+	// their rows are added before.
+	added := map[string]int{}
 	for k, e := range l.filled {
 		f, there := s.Field(e.Path)
+		if e.Kind == lifecycle.EventAddRow && !slices.Contains(l.groups, e.Path) {
+			if added[e.Path]++; f.Asked() && f.Rows() < added[e.Path] {
+				l.applicant(e)
+				return
+			}
+		}
 		if e.Kind == lifecycle.EventEdit && there && f.Asked() && f.Value() != l.form.Parse(f.Place().Field, e.Raw) {
 			l.list = append(l.list, move{event: e, also: l.retyped(k + 1), forward: true})
 			return
@@ -255,9 +280,20 @@ func (l *moveList) retyped(from int) []lifecycle.Event {
 }
 
 func (l *moveList) rows() {
-	for _, group := range l.groups {
+	for id := range l.form.Fields {
+		group := l.form.Fields[id].Path
+		if l.form.Fields[id].Kind != lifecycle.KindRows {
+			continue
+		}
 		f, _ := l.world.session.Field(group)
-		if f.Rows() < l.options.Rows {
+		if f.Contested() {
+			l.applicant(lifecycle.Resolve(group, lifecycle.ChooseMine))
+			l.applicant(lifecycle.Resolve(group, lifecycle.ChooseTheirs))
+		}
+		if !slices.Contains(l.groups, group) {
+			continue
+		}
+		if f.Asked() && f.Rows() < l.options.Rows {
 			l.applicant(lifecycle.AddRow(group))
 		}
 		if f.Rows() > 0 {
@@ -266,10 +302,6 @@ func (l *moveList) rows() {
 		if f.Rows() > 1 {
 			l.applicant(lifecycle.RemoveRow(group + "/1"))
 			l.applicant(lifecycle.MoveRow(group+"/1", group+"/0"))
-		}
-		if f.Contested() {
-			l.applicant(lifecycle.Resolve(group, lifecycle.ChooseMine))
-			l.applicant(lifecycle.Resolve(group, lifecycle.ChooseTheirs))
 		}
 	}
 }

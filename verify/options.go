@@ -16,7 +16,7 @@ type Options struct {
 	Attempts int      // submissions begun; 0: any number
 	Tries    int      // sendings of one attempt; 0: any number
 	Loads    int      // loads asked for; 0: any number
-	Rows     int      // rows of a group; 0: 2
+	Rows     int      // rows of a group in which a field is edited; 0: 2
 	Edited   []string // paths of the fields that are edited; nil: the first of Plan. The others are filled in before
 	Earlier  bool     // the session begins with what an earlier page kept, instead of afresh
 	States   int      // states after which the walk gives up; 0: ten million

@@ -97,7 +97,7 @@ func (w *walker) pay(paid paidAt) {
 // their names, and nothing looks at them. What the backend says names all or
 // none of them.
 func (m *mover) alike() [][]lifecycle.FieldID {
-	if len(m.groups) > 0 {
+	if slices.ContainsFunc(m.form.Fields, func(f lifecycle.Field) bool { return f.Kind == lifecycle.KindRows }) {
 		return nil
 	}
 	var classes [][]lifecycle.FieldID
