@@ -70,7 +70,7 @@ func writeDemo(out io.Writer, folder string) error {
 func playDemo(out io.Writer, all bool) error {
 	style := style()
 	fmt.Fprint(out, `The harbour office of Saltmarsh Quay takes applications for mooring permits and
-keeps a record of each vessel: two forms, each declared in a file. Every scenario
+keeps a record of each vessel. Its forms are declared in files; every scenario
 below is one applicant's session on one of them, played in virtual time.
 
 `)

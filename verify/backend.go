@@ -1,0 +1,80 @@
+package verify
+
+import (
+	"encoding/json"
+
+	"leanwicket.dev/declare"
+	"leanwicket.dev/lifecycle"
+)
+
+// record is what a load brings: an accepted answer for every field, one row of
+// each group, and for the fields that are edited one of the texts that are typed.
+func (m *mover) record() map[string]any {
+	var answers []lifecycle.Answer
+	for id := range m.form.Fields {
+		field := lifecycle.FieldID(id)
+		if m.form.Fields[id].Kind == lifecycle.KindRows {
+			answers = append(answers, lifecycle.Answer{Place: lifecycle.Place{Field: field, Row: -1}, Value: lifecycle.Number(1, 0), Changed: true})
+		} else if raw, ok := m.sample(field); ok {
+			answers = append(answers, m.answerOf(field, m.form.Parse(field, raw)))
+		}
+	}
+	return m.body(answers)
+}
+
+// sample is a text that goes with the other answers: one of a field that is
+// compared with another is known only where the field has to be filled in.
+func (m *mover) sample(id lifecycle.FieldID) (string, bool) {
+	for _, e := range m.filled {
+		if e.Kind == lifecycle.EventEdit && e.Path == walkedPath(m.form, id) {
+			return e.Raw, true
+		}
+	}
+	if len(comparedWith(m.form, id)) > 0 {
+		return "", false
+	}
+	return declare.Sample(m.form, id)
+}
+
+// accepted is what an acceptance returns: with adopt the edited fields, as the
+// office has them.
+func (m *mover) accepted() map[string]any {
+	if m.form.Accepted.Then != lifecycle.ThenAdopt {
+		return nil
+	}
+	var answers []lifecycle.Answer
+	for _, f := range m.fields {
+		if _, inRows := m.form.Group(f.field); !inRows && !f.saved.Absent() {
+			answers = append(answers, m.answerOf(f.field, f.saved))
+		}
+	}
+	return m.body(answers)
+}
+
+func (m *mover) answerOf(id lifecycle.FieldID, v lifecycle.Value) lifecycle.Answer {
+	for _, f := range m.fields {
+		if f.field == id && !f.saved.Absent() {
+			v = f.saved
+		}
+	}
+	row := int32(-1)
+	if _, inRows := m.form.Group(id); inRows {
+		row = 0
+	}
+	return lifecycle.Answer{Place: lifecycle.Place{Field: id, Row: row}, Value: v, Changed: true}
+}
+
+func (m *mover) body(answers []lifecycle.Answer) map[string]any {
+	body := map[string]any{}
+	_ = json.Unmarshal(m.form.AppendBody(nil, answers), &body) // what AppendBody writes is JSON
+	return body
+}
+
+func (m *mover) refusal() map[string]any {
+	errors := map[string]any{"nobody's": "Not that."}
+	for _, f := range m.fields {
+		errors[f.path] = "Not this."
+	}
+	return map[string]any{"errors": errors}
+}
+
