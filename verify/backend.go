@@ -77,4 +77,3 @@ func (m *mover) refusal() map[string]any {
 	}
 	return map[string]any{"errors": errors}
 }
-

@@ -29,7 +29,7 @@ type mover struct {
 	options Options
 	fields  []edited
 	filled  []lifecycle.Event // what completes the other fields
-	groups  []string // in which a field is edited
+	groups  []string          // in which a field is edited
 	loads   []answer
 	submits []answer
 	checks  []answer
