@@ -62,16 +62,27 @@ func (p *Packer) Fork() *Packer {
 	}
 }
 
+// Size is about the memory that the packer's tables take, in bytes. No fork may
+// be at work meanwhile.
+func (p *Packer) Size() int { return p.cells.of.bytes + p.rests.of.bytes + p.works.of.bytes }
+
 // Pack brings a watched session into its normal form and appends it, packed.
 func (p *Packer) Pack(to []byte, w *Watch) []byte {
 	p.normalise(w)
 	s := w.session
+	// In parts that vary little together, so that there are few of each.
 	l := listWriter{p.text[:0]}
+	part := func() {
+		to = binary.AppendUvarint(to, uint64(numberOfBytes(&p.rests, l.to)))
+		l.to = l.to[:0]
+	}
 	l.scalars(&s.scalars)
+	part()
 	l.lists(s)
+	part()
 	p.writeSeen(&l, w)
+	part()
 	p.text = l.to
-	to = binary.AppendUvarint(to, uint64(numberOfBytes(&p.rests, p.text)))
 	for i := range s.cells {
 		c := &s.cells[i]
 		if i < len(p.from) && *c == p.from[i] {
@@ -99,10 +110,12 @@ func (p *Packer) Unpack(packed []byte, w *Watch) (rest []byte) {
 	s.changed = s.changed[:0]
 	l := listReader{*p.rests.at(next())}
 	l.scalars(s)
+	l = listReader{*p.rests.at(next())}
 	l.lists(s)
 	if n := s.attempt.number; n > 0 {
 		s.attempt.key = p.key(n)
 	}
+	l = listReader{*p.rests.at(next())}
 	p.readSeen(&l, w)
 	s.cells, p.fromIDs = s.cells[:0], p.fromIDs[:0]
 	size := len(p.form.Fields)
@@ -341,6 +354,7 @@ type table[K comparable, V any] struct {
 	mu      sync.Mutex
 	numbers map[K]uint32
 	list    []V
+	bytes   int // about what it takes
 }
 
 // cache is a goroutine's own view of a table.
@@ -360,7 +374,7 @@ func (c *cache[K, V]) fork() cache[K, V] { return cache[K, V]{c.of, map[K]uint32
 func (c *cache[K, V]) number(key K, v V) uint32 {
 	id, known := c.numbers[key]
 	if !known {
-		id = c.learn(key, v)
+		id = c.learn(key, v, 2*entryBytes)
 	}
 	return id
 }
@@ -372,10 +386,14 @@ func numberOfBytes(c *cache[string, string], key []byte) uint32 {
 		return id
 	}
 	text := string(key)
-	return c.learn(text, text)
+	return c.learn(text, text, len(text)+entryBytes)
 }
 
-func (c *cache[K, V]) learn(key K, v V) uint32 {
+// entryBytes is about what an entry takes in a table and in the caches beside
+// its own bytes.
+const entryBytes = 120
+
+func (c *cache[K, V]) learn(key K, v V, size int) uint32 {
 	c.of.mu.Lock()
 	defer c.of.mu.Unlock()
 	id, known := c.of.numbers[key]
@@ -383,6 +401,7 @@ func (c *cache[K, V]) learn(key K, v V) uint32 {
 		id = uint32(len(c.of.list))
 		c.of.numbers[key] = id
 		c.of.list = append(c.of.list, v)
+		c.of.bytes += size
 	}
 	c.numbers[key] = id
 	return id

@@ -31,7 +31,7 @@ func (w *walker) ends(g lifecycle.Guarantee, what string, good func(stateFlags) 
 		}
 	}
 	for id := range marked {
-		if marked[id] || w.store.flags[id]&flagGone != 0 || w.found[g] || w.tried[g] > 100 {
+		if marked[id] || w.store.flags[id]&flagGone != 0 || w.found[g] || w.tried[g] > mostTried {
 			continue
 		}
 		w.tried[g]++

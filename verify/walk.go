@@ -85,8 +85,9 @@ func Walk(form *lifecycle.Form, options Options) (*Result, error) {
 	if len(w.roots) > 0 { // else nothing of the form is kept
 		w.walk()
 		w.paths()
+		w.doubt()
 	}
-	w.result.States, w.result.Bytes = w.store.count(), w.store.size()
+	w.result.States, w.result.Bytes = w.store.count(), w.size()
 	for _, p := range w.prices {
 		w.result.Waived = append(w.result.Waived, Waived{Waived: p.Waived})
 	}
@@ -218,6 +219,23 @@ func stopped(stop <-chan struct{}) bool {
 	}
 }
 
+// size is the memory of the walk, in bytes.
+func (w *walker) size() int { return w.store.size() + w.packer.Size() }
+
+// mostTried is how often a breach is tried that no clock can produce, before the
+// walk says that it does not know.
+const mostTried = 100
+
+// doubt ends a walk that has seen a breach too often without a session that
+// shows it.
+func (w *walker) doubt() {
+	for g, times := range w.tried {
+		if times > mostTried && !w.found[g] && w.result.Unfinished == "" {
+			w.result.Unfinished = "it has seen " + lifecycle.Guarantee(g).String() + " broken, but only in orders that no clock produces"
+		}
+	}
+}
+
 // stopped is why the walk ends here; empty: it goes on.
 func (w *walker) stopped() string {
 	switch {
@@ -225,7 +243,7 @@ func (w *walker) stopped() string {
 		return "it was interrupted"
 	case w.store.count() > w.options.States:
 		return fmt.Sprintf("it has reached the limit of %d states", w.options.States)
-	case w.store.size() > w.options.Memory:
+	case w.size() > w.options.Memory:
 		return fmt.Sprintf("it has reached the limit of %d MiB of memory", w.options.Memory>>20)
 	case w.store.count() >= 1<<edgeShift-chunkStates*batchChunks, len(w.store.bytes) > 3<<30:
 		return "it has as many states as can be numbered"
@@ -236,7 +254,7 @@ func (w *walker) stopped() string {
 // breach keeps the first breach of each guarantee: breadth first, it is the
 // shortest.
 func (w *walker) breach(b breachAt) {
-	if w.found[b.Guarantee] || w.tried[b.Guarantee] > 100 {
+	if w.found[b.Guarantee] || w.tried[b.Guarantee] > mostTried {
 		return
 	}
 	w.tried[b.Guarantee]++
