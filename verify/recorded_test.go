@@ -83,6 +83,7 @@ func anySession(t *rapid.T, form *lifecycle.Form) string {
 		effects, err := w.Apply(e)
 		_ = recorder.Step(0, e, effects, err) // to memory
 		for f := range w.Session.Fields() {
+			fmt.Fprintln(&text, f.Path(), f.Locked())
 			for _, issue := range f.Issues() {
 				fmt.Fprintln(&text, issue)
 			}
