@@ -288,8 +288,7 @@ func (v *verifying) tellSession(source *declare.Source, title, name string, sess
 	if err != nil {
 		return err
 	}
-	var recorded bytes.Buffer
-	_, steps := scenario.Record(s, &recorded)
+	_, steps := scenario.Record(s, nil)
 	fmt.Fprintln(v.stdout)
 	scenario.WriteSteps(v.stdout, steps, v.style)
 	if v.out == "" {
@@ -298,18 +297,12 @@ func (v *verifying) tellSession(source *declare.Source, title, name string, sess
 	if err := v.write(source, name, session); err != nil {
 		return err
 	}
-	picture, err := pictureOf(s, &recorded)
-	if err != nil {
-		return err
-	}
-	if err := writeInto(v.out, strings.Replace(name, ".scenario.yaml", ".svg", 1), picture); err != nil {
-		return err
-	}
 	fmt.Fprintf(v.stdout, "\nwritten to %s\n", filepath.Join(v.out, name))
 	return nil
 }
 
-// write puts a session into the folder, with the way from there to its form.
+// write puts a session into the folder, with the way from there to its form, and
+// its picture beside it.
 func (v *verifying) write(source *declare.Source, name string, session verify.Session) error {
 	form, err := filepath.Abs(source.File)
 	if err != nil {
@@ -324,7 +317,17 @@ func (v *verifying) write(source *declare.Source, name string, session verify.Se
 		return err
 	}
 	text := strings.Replace(string(session.Scenario), fmt.Sprintf("form: %q", source.Form.Name+".form.yaml"), fmt.Sprintf("form: %q", filepath.ToSlash(beside)), 1)
-	_, err = writeNew(v.out, map[string][]byte{name: []byte(text)})
+	s, err := scenario.With(source, name, session.Scenario)
+	if err != nil {
+		return err
+	}
+	var recorded bytes.Buffer
+	scenario.Play(s, scenario.Options{Trace: &recorded})
+	picture, err := pictureOf(s, &recorded)
+	if err != nil {
+		return err
+	}
+	_, err = writeNew(v.out, map[string][]byte{name: []byte(text), strings.Replace(name, ".scenario.yaml", ".svg", 1): picture})
 	return err
 }
 
