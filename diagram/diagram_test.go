@@ -86,7 +86,11 @@ func TestLabelsOfAnySession(t *testing.T) {
 		var recorded bytes.Buffer
 		writer := trace.NewWriter(&recorded, w.Session, w.Opening)
 		at := time.Duration(0)
-		for range rapid.IntRange(0, 200).Draw(t, "steps") {
+		most := 200
+		if testing.Short() {
+			most = 30
+		}
+		for range rapid.IntRange(0, most).Draw(t, "steps") {
 			at += time.Duration(rapid.SampledFrom([]int{0, 1, 10, 400, 9000}).Draw(t, "pause")) * time.Millisecond
 			e := w.Event(t)
 			effects, err := w.Apply(e)

@@ -26,6 +26,7 @@ import (
 // the same effects as when they were recorded in testdata/recorded.txt. UPDATE=1
 // records anew what was meant to change.
 func TestRecordedSessions(t *testing.T) {
+	long(t)
 	var recorded bytes.Buffer
 	reader := scenario.NewReader(harbour.Files())
 	for _, name := range harbour.Scenarios() {

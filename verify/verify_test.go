@@ -27,6 +27,13 @@ func walk(t testing.TB, form *lifecycle.Form, o verify.Options) *verify.Result {
 	return result
 }
 
+// long skips a test that walks many states.
+func long(t *testing.T) {
+	if testing.Short() {
+		t.Skip("walks many states")
+	}
+}
+
 // plays plays a session that was written; it returns what failed.
 func plays(t testing.TB, source *declare.Source, session verify.Session, taken func(lifecycle.Transition)) []scenario.Failure {
 	require.NotEmpty(t, session.Scenario)
@@ -37,7 +44,10 @@ func plays(t testing.TB, source *declare.Source, session verify.Session, taken f
 
 // The counts are the same at every run, and with one goroutine or several.
 func TestHarbourFormsKeepEveryGuarantee(t *testing.T) {
-	for _, name := range harbour.Forms() {
+	for k, name := range harbour.Forms() {
+		if testing.Short() && k > 0 {
+			break // the race detector is slow, and sees enough in one
+		}
 		source, walks := bounds(t, name)
 		for _, o := range walks {
 			o.Attempts, o.Tries, o.Loads, o.Rows, o.Workers = 1, 1, 1, 1, 1
@@ -56,6 +66,7 @@ func TestHarbourFormsKeepEveryGuarantee(t *testing.T) {
 
 // Without limits every state is reached: there are finitely many.
 func TestAnyNumberOfEverything(t *testing.T) {
+	long(t)
 	source := formOf(t, "form: f\nschema: {properties: {a: {type: string, maxLength: 6}}, required: [a]}\nprefill: {url: /a}\nsubmit: {method: PUT, whileSending: edit, timeout: 2s}\n")
 	result := walk(t, source.Form, verify.Options{})
 	require.True(t, result.Complete())
@@ -130,6 +141,7 @@ func verdict(r *verify.Result) (all struct {
 
 // Fields that are declared alike are interchangeable: fewer states, one verdict.
 func TestFieldsThatAreAlike(t *testing.T) {
+	long(t)
 	source := formOf(t, "form: f\nschema: {properties: {a: {type: string}, b: {type: string}, c: {type: string}}}\nprefill: {url: /a}\n")
 	alike := walk(t, source.Form, verify.Options{Attempts: 1, Tries: 1, Loads: 1, Edited: []string{"a", "b", "c"}})
 	require.Empty(t, alike.Breaches)
@@ -170,6 +182,7 @@ func TestWhatPoliciesCost(t *testing.T) {
 
 // Every transition comes with a scenario that takes it.
 func TestWrittenScenariosTakeTheirTransition(t *testing.T) {
+	long(t)
 	for _, name := range []string{"visit.form.yaml", "vessel.form.yaml", "pilot.form.yaml"} {
 		source, err := declare.OpenFS(harbour.Files(), name)
 		require.NoError(t, err)
