@@ -78,8 +78,8 @@ func TestRecordedSessions(t *testing.T) {
 // order.
 func anySession(t *rapid.T, form *lifecycle.Form) string {
 	w := events.New(form)
-	var text bytes.Buffer
-	recorder := trace.NewWriter(&text, w.Session, w.Opening)
+	var text, trail bytes.Buffer
+	recorder := trace.NewWriter(&trail, w.Session, w.Opening)
 	step := func(e lifecycle.Event) {
 		effects, err := w.Apply(e)
 		_ = recorder.Step(0, e, effects, err) // to memory
@@ -89,6 +89,7 @@ func anySession(t *rapid.T, form *lifecycle.Form) string {
 				fmt.Fprintln(&text, issue)
 			}
 		}
+		fmt.Fprintln(&text, w.Session.FormIssues())
 		for f := range w.Session.Changed() {
 			fmt.Fprintln(&text, f.Path(), f.Raw())
 		}
@@ -99,7 +100,18 @@ func anySession(t *rapid.T, form *lifecycle.Form) string {
 	for range 60 {
 		step(w.Event(t))
 	}
-	return text.String()
+	replayed(t, form, trail.Bytes())
+	return text.String() + trail.String()
+}
+
+// replayed asks that a trace leads to the same states once more, private values
+// veiled.
+func replayed(t require.TestingT, form *lifecycle.Form, trail []byte) {
+	record, err := trace.Read(bytes.NewReader(trail))
+	require.NoError(t, err)
+	difference, err := trace.Replay(form, record, trace.Observer{})
+	require.NoError(t, err)
+	require.Nil(t, difference)
 }
 
 func record(t *testing.T, source *declare.Source, session verify.Session, to io.Writer) {
