@@ -289,4 +289,3 @@ func (p *Packer) readSeen(l *listReader, w *Watch) {
 		w.keys = append(w.keys, w.key)
 	}
 }
-
