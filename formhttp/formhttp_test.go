@@ -331,3 +331,28 @@ func TestHostileRequests(t *testing.T) {
 	require.Equal(t, 405, s.do(r).status)
 	require.Empty(t, s.sent)
 }
+
+// Whatever is posted, the answer is a page, a redirect or a problem, and the
+// server does not fail.
+func FuzzPost(f *testing.F) {
+	f.Add("vessel=Heron&nights=4&leanwicket-key=k", false)
+	f.Add("crew=2&crew/0/name=Ada&crew/1/cook=true&leanwicket-add=crew", false)
+	f.Add("leanwicket-remove=crew/7&vessel=%00%ff&quay=north&quay=south", false)
+	f.Add(`{"vessel": "Heron", "crew": [{"name": 7}, null], "nights": 1e99}`, true)
+	f.Add(`{"vessel": {"deep": [[[]]]}, "power": "yes"}`, true)
+	source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte(stayForm)}}, "f.form.yaml")
+	require.NoError(f, err)
+	handler := formhttp.New(source, formhttp.Options{Submit: func(_ context.Context, s formhttp.Submission) (replies.Response, error) { return accept(s) }})
+	f.Fuzz(func(t *testing.T, body string, asJSON bool) {
+		r := httptest.NewRequest(http.MethodPost, "/stay", strings.NewReader(body))
+		r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+		if asJSON {
+			r.Header.Set("Content-Type", "application/json")
+		}
+		w := httptest.NewRecorder()
+		handler.ServeHTTP(w, r)
+		if w.Code >= 500 {
+			t.Errorf("%d: %s", w.Code, w.Body)
+		}
+	})
+}

@@ -230,3 +230,17 @@ func TestBoundsFiles(t *testing.T) {
 		require.ErrorContains(t, err, message, text)
 	}
 }
+
+// Whatever a bounds file says, it is read or told to be wrong.
+func FuzzBounds(f *testing.F) {
+	f.Add("walks: [{edit: [a], attempts: any, tries: 2, loads: 1, rows: 3, earlier: true}]")
+	f.Add("walks: [{edit: [b]}, {attempts: 0}]")
+	f.Add("walks: 7")
+	source := formOf(f, "form: f\nschema: {properties: {a: {type: string}}}\n")
+	f.Fuzz(func(t *testing.T, text string) {
+		walks, err := verify.Bounds(source, "f.bounds.yaml", []byte(text), verify.Options{})
+		if err == nil && len(walks) == 0 {
+			t.Error("nothing is walked, and nothing is wrong")
+		}
+	})
+}
