@@ -60,10 +60,10 @@ func TestRecordedSessions(t *testing.T) {
 		require.NoError(t, err)
 		all := sha256.New()
 		sessions := rapid.Custom(func(t *rapid.T) string { return anySession(t, source.Form) })
-		for seed := range 150 {
+		for seed := range 250 {
 			fmt.Fprintln(all, sessions.Example(seed))
 		}
-		fmt.Fprintf(&recorded, "%.8x %s, 150 sessions of any events\n", all.Sum(nil), source.Form.Name)
+		fmt.Fprintf(&recorded, "%.8x %s, 250 sessions of any events\n", all.Sum(nil), source.Form.Name)
 	}
 	const file = "testdata/recorded.txt"
 	if os.Getenv("UPDATE") != "" {
@@ -97,7 +97,16 @@ func anySession(t *rapid.T, form *lifecycle.Form) string {
 	if rapid.Bool().Draw(t, "kept") {
 		step(lifecycle.Restore(w.Kept(t)))
 	}
-	for range 60 {
+	for range rapid.IntRange(0, 10).Draw(t, "before") {
+		step(w.Event(t))
+	}
+	if rapid.Bool().Draw(t, "filled") { // then most submits are sent
+		edits, _ := declare.Fill(form)
+		for _, e := range edits {
+			step(e)
+		}
+	}
+	for range 50 {
 		step(w.Event(t))
 	}
 	replayed(t, form, trail.Bytes())
