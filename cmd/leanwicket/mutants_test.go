@@ -176,7 +176,7 @@ func constantsOf(t *testing.T, core string) map[string]string {
 // changed in it, and by what.
 var sameProgram = map[[3]string]string{
 	{"if s.has(i, bitContested) && !s.has(i, bitDirty) {", "bitContested", "bitMentioned"}: "what is contested was mentioned, and taking the mark off twice changes nothing",
-	{`return 0, &UnknownError{"request", ""}`, "0", "1"}: "nobody looks at the number beside an error",
+	{`return 0, &UnknownError{"request", ""}`, "0", "1"}:                                   "nobody looks at the number beside an error",
 }
 
 // A change anywhere in the core is found by verify or by the scenarios. The
