@@ -133,6 +133,7 @@ func (c *chart) part(p chartPart, x, y, width float64) float64 {
 		row   chartRow
 		lines []string
 		left  float64
+		above bool    // the label stands above the arrow, not beside it
 		y     float64 // of the arrow
 	}
 	var rows []drawn
@@ -151,7 +152,7 @@ func (c *chart) part(p chartPart, x, y, width float64) float64 {
 		case low-8-size >= x:
 			row.lines, row.left = []string{text}, low-8-size
 		default:
-			row.lines, row.left = c.wrap(r.causes, width-4), x+2
+			row.lines, row.left, row.above = c.wrap(r.causes, width-4), x+2, true
 			at += 13 * float64(len(row.lines))
 		}
 		row.y = at + rowHeight/2
@@ -173,7 +174,7 @@ func (c *chart) part(p chartPart, x, y, width float64) float64 {
 	for _, r := range rows {
 		c.arrow(r.row, center(r.row.from), center(r.row.to), r.y)
 		y := r.y + 3.5
-		if r.left == x+2 && len(r.lines) > 0 && r.y-rowHeight/2 > 0 && !c.beside(r.lines, r.left, center(r.row.from), center(r.row.to)) {
+		if r.above {
 			y = r.y - rowHeight/2 + 9 - 13*float64(len(r.lines))
 		}
 		for k, line := range r.lines {
@@ -181,12 +182,6 @@ func (c *chart) part(p chartPart, x, y, width float64) float64 {
 		}
 	}
 	return at
-}
-
-// beside reports whether a label stands beside its arrow.
-func (c *chart) beside(lines []string, left, from, to float64) bool {
-	right := left + c.measure.width(lines[0], chartText, false)
-	return len(lines) == 1 && (right <= math.Min(from, to)-4 || left >= math.Max(from, to)+4)
 }
 
 // wrap breaks a list of causes into lines of a width.

@@ -9,6 +9,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -126,7 +127,7 @@ func harbourChart(t testing.TB, form string, o diagram.ChartOptions) ([]diagram.
 	for transition, times := range count {
 		arrows = append(arrows, diagram.Arrow{Transition: transition, Taken: times % 3, Broken: o.Broken != "" && times == 1})
 	}
-	diagram.InOrder(arrows)
+	slices.SortFunc(arrows, func(a, b diagram.Arrow) int { return a.Compare(b.Transition) })
 	d, err := diagram.Chart(declared, arrows, o)
 	require.NoError(t, err)
 	return arrows, declared, d

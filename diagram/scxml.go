@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"html"
 	"io"
-	"slices"
 	"strings"
 
 	"leanwicket.dev/lifecycle"
@@ -44,8 +43,3 @@ func WriteSCXML(out io.Writer, form *lifecycle.Form, arrows []Arrow) error {
 }
 
 func stateID(part lifecycle.Part, state uint8) string { return part.String() + "." + part.State(state) }
-
-// InOrder sorts arrows by part, state and event.
-func InOrder(arrows []Arrow) {
-	slices.SortFunc(arrows, func(a, b Arrow) int { return a.Compare(b.Transition) })
-}

@@ -166,16 +166,12 @@ func (v *visit) apply(e lifecycle.Event) []lifecycle.Effect {
 // fill types what was sent.
 func (v *visit) fill(s *sent) {
 	for path, want := range s.rows {
-		for f, _ := v.session.Field(path); f.Rows() < want; f, _ = v.session.Field(path) {
-			if v.apply(lifecycle.AddRow(path)) == nil && !v.grew(path, f.Rows()) {
-				break
-			}
+		f, _ := v.session.Field(path)
+		for range want - f.Rows() {
+			v.apply(lifecycle.AddRow(path))
 		}
-		for f, _ := v.session.Field(path); f.Rows() > want; f, _ = v.session.Field(path) {
-			v.apply(lifecycle.RemoveRow(path + "/" + strconv.Itoa(f.Rows()-1)))
-			if now, _ := v.session.Field(path); now.Rows() == f.Rows() {
-				break
-			}
+		for k := f.Rows() - 1; k >= want; k-- {
+			v.apply(lifecycle.RemoveRow(path + "/" + strconv.Itoa(k)))
 		}
 	}
 	var edits []lifecycle.Event
@@ -195,11 +191,6 @@ func (v *visit) fill(s *sent) {
 	for _, e := range edits {
 		v.apply(e)
 	}
-}
-
-func (v *visit) grew(path string, before int) bool {
-	f, _ := v.session.Field(path)
-	return f.Rows() > before
 }
 
 // send submits. Checks have no say here: the application has the last word. It

@@ -78,13 +78,10 @@ func (p *Packer) forget(w *Watch) {
 	if s.leave != LeaveAsking && s.leave != LeaveDeparting {
 		s.leaveTo, s.leaveKind, s.asked = "", 0, AskNothing
 	}
-	lost := bitRaw
+	lost, gained := bitRaw, cellBits(0)
 	if !p.options.Whole {
 		p.forgetSettled(w)
 		lost |= s.withoutFuture()
-	}
-	gained := cellBits(0)
-	if !p.options.Whole {
 		// The marks of what is shown change nothing else, and can be set at any time
 		// by leaving the fields, and by a blocked submit: the state with the marks
 		// stands for those without.

@@ -1,7 +1,6 @@
 package main
 
 import (
-	"bytes"
 	"fmt"
 	"io"
 	"io/fs"
@@ -53,9 +52,7 @@ func writeDemo(out io.Writer, folder string) error {
 		if err != nil {
 			return err
 		}
-		var recorded bytes.Buffer
-		scenario.Play(s, scenario.Options{Trace: &recorded})
-		if files[strings.Replace(name, ".scenario.yaml", ".svg", 1)], err = pictureOf(s, &recorded); err != nil {
+		if files[strings.Replace(name, ".scenario.yaml", ".svg", 1)], err = pictureOf(s, recordOf(s)); err != nil {
 			return err
 		}
 	}

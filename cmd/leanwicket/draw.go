@@ -77,14 +77,19 @@ func (d *drawing) draw(file string) error {
 		if err != nil {
 			return err
 		}
-		var recorded bytes.Buffer
-		scenario.Play(s, scenario.Options{Trace: &recorded})
-		picture, err := timelineOf(s, &recorded)
+		picture, err := timelineOf(s, recordOf(s))
 		if err != nil {
 			return fmt.Errorf("%s: %w", file, err)
 		}
 		return d.write(picture)
 	}
+}
+
+// recordOf plays a scenario and returns its trace.
+func recordOf(s *scenario.Scenario) *bytes.Buffer {
+	var recorded bytes.Buffer
+	scenario.Play(s, scenario.Options{Trace: &recorded})
+	return &recorded
 }
 
 // timelineOf draws what happened when a scenario was played.
@@ -191,6 +196,5 @@ func (v *verifying) arrows(source *declare.Source, cover *coverage) (arrows []di
 	for _, r := range report.Reached {
 		arrows = append(arrows, diagram.Arrow{Transition: r.Transition, Taken: cover.taken[r.Transition], Broken: onTheWay[r.Transition]})
 	}
-	diagram.InOrder(arrows)
 	return arrows, broken, nil
 }

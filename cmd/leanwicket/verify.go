@@ -1,7 +1,6 @@
 package main
 
 import (
-	"bytes"
 	"fmt"
 	"io"
 	"os"
@@ -321,9 +320,7 @@ func (v *verifying) write(source *declare.Source, name string, session verify.Se
 	if err != nil {
 		return err
 	}
-	var recorded bytes.Buffer
-	scenario.Play(s, scenario.Options{Trace: &recorded})
-	picture, err := pictureOf(s, &recorded)
+	picture, err := pictureOf(s, recordOf(s))
 	if err != nil {
 		return err
 	}
