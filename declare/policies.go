@@ -214,6 +214,10 @@ func (r *reader) defaultValue(f *protoField, row int32, n *document.Node) {
 }
 
 func (r *reader) defaultRows(group *protoField, path string, n *document.Node) {
+	if n.Kind != document.List {
+		r.Wrong(n, "a default of "+path+" that is no list", "a list of rows, such as [{name: Heron}]")
+		return
+	}
 	rows := r.List(n)
 	r.declaration.Defaults = append(r.declaration.Defaults, lifecycle.Answer{
 		Place: lifecycle.Place{Field: r.ids[path], Row: -1}, Value: lifecycle.Number(int64(len(rows)), 0),
@@ -232,6 +236,10 @@ func (r *reader) defaultRows(group *protoField, path string, n *document.Node) {
 					r.known(prefix+"/"+e.Key, e.At)
 				}
 			}
+		}
+		if row.Kind != document.Map {
+			r.Wrong(row, "a row of "+path+" that is no mapping", "a row such as {name: Heron}")
+			continue
 		}
 		below(row, path+"/*")
 	}

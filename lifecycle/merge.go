@@ -138,10 +138,7 @@ func (s *Session) mergeRows(group FieldID, answers []Answer, m merging) {
 	if follows {
 		s.setRows(group, base)
 	}
-	for _, r := range g.now {
-		s.reviseRow(r)
-	}
-	s.revise(head)
+	s.revise(head) // and with it all in the rows
 	switch {
 	case !s.has(head, bitDirty):
 		s.unmark(head, bitContested)

@@ -4,6 +4,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode/utf8"
 )
 
 // MessageID names something that is said or shown. The text comes from the
@@ -149,12 +150,25 @@ type Message struct {
 func (f *Form) Text(m Message) string {
 	text := m.Words
 	if text == "" || m.ID == MessageRefused { // the server's words, and how many answers
-		text = strings.TrimSpace(text + " " + f.fill(m.ID, textArguments{n: m.Count, wait: m.Wait}))
+		text = sentences(text, f.fill(m.ID, textArguments{n: m.Count, wait: m.Wait}))
 	}
 	if m.And != MessageNone {
-		text += " " + f.fill(m.And, textArguments{n: m.AndCount})
+		text = sentences(text, f.fill(m.And, textArguments{n: m.AndCount}))
 	}
 	return text
+}
+
+// sentences puts one after the other. Titles of servers often end without a full
+// stop.
+func sentences(first, then string) string {
+	if first == "" || then == "" {
+		return first + then
+	}
+	end, _ := utf8.DecodeLastRuneInString(first)
+	if !strings.ContainsRune(".!?:;…。！？", end) {
+		first += "."
+	}
+	return first + " " + then
 }
 
 type textArguments struct {

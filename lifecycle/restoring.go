@@ -66,7 +66,6 @@ func (s *Session) growRows(group FieldID, count int) {
 		r := s.newRow(group)
 		s.groups[g].now = append(s.groups[g].now, r)
 		s.enliven(r)
-		s.reviseRow(r)
 		s.mark(int32(group), bitTouched)
 	}
 	s.revise(int32(group))

@@ -31,7 +31,6 @@ func (s *Session) addRow(path string) error {
 	r := s.newRow(p.Field)
 	g.now = append(g.now, r)
 	s.enliven(r)
-	s.reviseRow(r)
 	s.editedRows(p.Field)
 	return nil
 }
@@ -127,12 +126,6 @@ func (s *Session) cellsOf(r int32) func(yield func(int32) bool) {
 				return
 			}
 		}
-	}
-}
-
-func (s *Session) reviseRow(r int32) {
-	for i := range s.cellsOf(r) {
-		s.reviseDependent(i)
 	}
 }
 

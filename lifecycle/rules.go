@@ -144,7 +144,7 @@ func (field *Field) offers(v Value) bool {
 // compareBreaks evaluates a comparison with another field. It says nothing
 // while one of the two is absent or cannot be read.
 func compareBreaks(op ConstraintOp, v, other Value) (MessageID, Code, bool) {
-	if v.Absent() || other.Absent() || v.Kind == ValueUnparsed || other.Kind == ValueUnparsed {
+	if v.Absent() || other.Absent() || v.unread() || other.unread() {
 		return MessageNone, 0, false
 	}
 	if op == OpEqualTo {
@@ -168,6 +168,12 @@ func compareBreaks(op ConstraintOp, v, other Value) (MessageID, Code, bool) {
 	default:
 		return MessageAtMost, CodeCustomError, order > 0
 	}
+}
+
+// unread reports whether a value is a text that cannot be parsed, also where a
+// token stands for it.
+func (v Value) unread() bool {
+	return v.Kind == ValueUnparsed || v.Kind == ValueVeiled && codes(v.Coef).has(CodeBadInput)
 }
 
 // ruleText writes what a broken rule says: the text of the constraint, of the

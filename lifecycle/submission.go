@@ -162,20 +162,28 @@ func (s *Session) block(holds Holds, keepOutcome bool) {
 	if first := s.firstTrouble(); first != WholeForm || len(s.issues) > 0 {
 		s.focusOn(first)
 	}
-	m := Message{ID: MessageBlockedInvalid, Count: s.countIssues()}
+	s.say(s.HoldMessage(holds), Assertive)
+}
+
+// HoldMessage is what a submit would say that these hold, by the first of them;
+// MessageNone where that is said nowhere: nothing holds, or work is on its way.
+func (s *Session) HoldMessage(holds Holds) Message {
 	switch holds.First() {
 	case HoldLoading:
-		m = Message{ID: MessageBlockedLoading}
+		return Message{ID: MessageBlockedLoading}
 	case HoldPrefillMissing:
-		m = Message{ID: MessageBlockedPrefillMissing}
+		return Message{ID: MessageBlockedPrefillMissing}
 	case HoldContested:
-		m = Message{ID: MessageBlockedContested, Count: s.tally[classContested]}
+		return Message{ID: MessageBlockedContested, Count: s.tally[classContested]}
+	case HoldInvalid:
+		return Message{ID: MessageBlockedInvalid, Count: s.countIssues()}
 	case HoldUnchanged:
-		m = Message{ID: MessageBlockedUnchanged}
+		return Message{ID: MessageBlockedUnchanged}
 	case HoldReceived:
-		m = Message{ID: MessageBlockedReceived}
+		return Message{ID: MessageBlockedReceived}
+	default:
+		return Message{}
 	}
-	s.say(m, Assertive)
 }
 
 // reveal shows every issue from now on.
@@ -228,10 +236,7 @@ func (s *Session) endAccepted() {
 // it is.
 func (s *Session) reset() error {
 	if s.activity == ActivityChecking {
-		s.activity = ActivityIdle
-		if s.leave == LeaveDeparting {
-			s.leave = LeavePresent
-		}
+		s.activity = ActivityIdle // and a departure that waited for it ends with this step
 	}
 	s.follow = false
 	s.endAccepted()

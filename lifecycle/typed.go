@@ -48,8 +48,6 @@ func MemberName(f reflect.StructField) string {
 	}
 }
 
-var timeType = reflect.TypeFor[time.Time]()
-
 func (d *structDecoder) object(v reflect.Value, prefix string) {
 	for k := range v.NumField() {
 		name := MemberName(v.Type().Field(k))
@@ -62,7 +60,7 @@ func (d *structDecoder) object(v reflect.Value, prefix string) {
 }
 
 func (d *structDecoder) member(v reflect.Value, path string) {
-	if v.Kind() == reflect.Struct && v.Type() != timeType {
+	if v.Kind() == reflect.Struct && v.Type() != reflect.TypeFor[time.Time]() {
 		d.object(v, path+"/")
 		return
 	}
@@ -126,7 +124,7 @@ func setTyped(v reflect.Value, value Value) bool {
 		}
 		return true
 	case reflect.Struct:
-		if v.Type() != timeType {
+		if v.Type() != reflect.TypeFor[time.Time]() {
 			return false
 		}
 		at, ok := value.Time()

@@ -21,6 +21,12 @@ const (
 	Remove  = "leanwicket-remove"  // a button: removes the row that is its value
 )
 
+// Compiled is the query with which a page gives its form as the script reads it.
+const Compiled = "leanwicket-form"
+
+// ButtonHeader tells a backend which button a submission in JSON was sent with.
+const ButtonHeader = "Leanwicket-Button"
+
 // The ids of a page's parts, and the attribute that names the form.
 const (
 	Form    = "leanwicket-form"

@@ -169,11 +169,26 @@ func Name(form *lifecycle.Form, name string) (path, why string) {
 	if _, known := form.Lookup(name); known {
 		return name, "a path"
 	}
-	dotted := strings.NewReplacer("[", "/", "]", "", ".", "/").Replace(strings.TrimPrefix(strings.TrimPrefix(pointer, "/"), "$."))
+	dotted := slashed(strings.TrimPrefix(strings.TrimPrefix(pointer, "/"), "$."))
 	if _, known := form.Lookup(dotted); known {
 		return dotted, "dots and brackets"
 	}
 	return "", "no field has this name: on the form"
+}
+
+// slashed writes a name with dots and brackets as a path: crew[0].name.
+func slashed(name string) string {
+	path := make([]byte, 0, len(name))
+	for k := range len(name) {
+		switch c := name[k]; c {
+		case '[', '.':
+			path = append(path, '/')
+		case ']':
+		default:
+			path = append(path, c)
+		}
+	}
+	return string(path)
 }
 
 // fill applies one of the declared names; a * in it stands for a row number.

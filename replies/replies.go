@@ -57,10 +57,8 @@ func (r Response) retryAfter() (time.Duration, bool) {
 	if seconds, err := strconv.Atoi(text); err == nil && seconds >= 0 {
 		return min(time.Duration(seconds), 1<<31) * time.Second, true
 	}
-	for _, layout := range []string{time.RFC1123, time.RFC850, time.ANSIC} {
-		if at, err := time.Parse(layout, text); err == nil {
-			return max(0, at.Sub(r.Now)), true
-		}
+	if at, ok := httpDate(text); ok {
+		return max(0, at.Sub(r.Now)), true
 	}
 	return 0, false
 }
@@ -117,6 +115,27 @@ func Check(form *lifecycle.Form, r Response) ([]lifecycle.Entry, bool) {
 		return entries, true
 	default:
 		return nil, false
+	}
+}
+
+// Event is what a reply means to the session whose effect, a load, a check or a
+// send, asked for it.
+func Event(form *lifecycle.Form, asked lifecycle.Effect, r Response) lifecycle.Event {
+	switch asked.Kind {
+	case lifecycle.EffectLoad:
+		values, version, why := Load(form, r)
+		if why != "" {
+			return lifecycle.LoadFailed(asked.Request, why)
+		}
+		return lifecycle.Loaded(asked.Request, values, version)
+	case lifecycle.EffectCheck:
+		entries, ok := Check(form, r)
+		if !ok {
+			return lifecycle.CheckFailed(asked.Request)
+		}
+		return lifecycle.Checked(asked.Request, entries)
+	default:
+		return lifecycle.Replied(asked.Attempt, asked.Try, Submit(form, r))
 	}
 }
 

@@ -278,30 +278,10 @@ func (p *play) request(what string, answer *Answer, e lifecycle.Effect) {
 		return
 	}
 	response := replies.Response{Broken: answer.Broken, Status: answer.Status, Header: answer.Header, Body: answer.Body}
-	event := eventOf(p.scenario.Form(), e, response)
+	event := replies.Event(p.scenario.Form(), e, response)
 	p.later(pending{at: p.now + answer.After, event: event, answer: answer})
 	if answer.Again > 0 {
 		p.later(pending{at: p.now + answer.After + answer.Again, event: event, answer: answer})
-	}
-}
-
-// eventOf is what an answer means to the session that asked.
-func eventOf(form *lifecycle.Form, e lifecycle.Effect, r replies.Response) lifecycle.Event {
-	switch e.Kind {
-	case lifecycle.EffectLoad:
-		values, version, why := replies.Load(form, r)
-		if why != "" {
-			return lifecycle.LoadFailed(e.Request, why)
-		}
-		return lifecycle.Loaded(e.Request, values, version)
-	case lifecycle.EffectCheck:
-		entries, ok := replies.Check(form, r)
-		if !ok {
-			return lifecycle.CheckFailed(e.Request)
-		}
-		return lifecycle.Checked(e.Request, entries)
-	default:
-		return lifecycle.Replied(e.Attempt, e.Try, replies.Submit(form, r))
 	}
 }
 

@@ -133,8 +133,8 @@ func ofMeaning(err error) bool {
 		known := false
 		for _, sign := range []string{
 			"which the schema does not have", "which the form does not have", "a file that cannot be read", "which cannot be read", "a value that",
-			"a value for", "a comparison of", "a form file", "a JSON Schema file", "does not go back", "an answer to", "answers to", "an edit of rows",
-			"right would be apply", "right would be book", "right would be save", "right would be submit", "right would be crew", "a field with a check", "the row ",
+			"a value for", "a comparison of", "a comparison that would show", "a form file", "a JSON Schema file", "does not go back", "an answer to", "answers to", "an edit of rows",
+			"right would be apply", "right would be book", "right would be save", "right would be submit", "right would be crew", "a field with a check", "the row ", "a row of ", "a default of ",
 			"draft 2020-12", "rows, and this form has none", "a schema without properties", "the keyword",
 		} {
 			known = known || strings.Contains(p.Error(), sign)

@@ -17,6 +17,7 @@ schema:
     n: {type: number}
     box: {type: boolean}
     rows: {type: array, items: {properties: {x: {type: string}, y: {type: string}}, required: [x]}}
+    more: {type: array, items: {properties: {z: {type: string}}}}
 `
 
 // rule is one rule of the lifecycle: the policies of its form, and a session
@@ -56,6 +57,21 @@ func check(t *testing.T, rules map[string]rule) {
 
 func TestLoadingRules(t *testing.T) {
 	check(t, map[string]rule{
+		"what was contested and not asked at an acceptance is no choice any more": {"prefill: {url: /r, ifEdited: ask}\nsubmit: {url: /r, method: PUT}\nfields: {b: {when: {box: true}}}\n", `backend:
+  prefill:
+    - {after: 10ms, status: 200, headers: {ETag: v1}, body: {box: true, b: east}}
+    - {after: 10ms, status: 200, headers: {ETag: v2}, body: {box: true, b: west}}
+  submit: [{after: 10ms, status: 200, headers: {ETag: v3}}]
+timeline:
+  - {at: 1s, edit: {b: north}}
+  - {at: 2s, refresh: true}
+  - {at: 3s, expect: {contested: [b]}}
+  - {at: 3s, edit: {box: false}}
+  - {at: 4s, submit: true}
+  - {at: 5s, expect: {submission: accepted, contested: []}}
+  - {at: 6s, edit: {box: true}}
+  - {at: 6s, expect: {contested: [], values: {b: north}, holds: []}}
+`},
 		"an edit that equals the answer is clean": {prefill, loads("{a: Heron}") + `timeline:
   - {at: 0, edit: {a: Heron}}
   - {at: 1s, expect: {dirty: [], unsaved: false, values: {a: Heron}}}
@@ -136,6 +152,24 @@ timeline:
 
 func TestRowRules(t *testing.T) {
 	check(t, map[string]rule{
+		"rows that come back as they were sent are the same rows, whatever other rows hold": {"prefill: {url: /r, ifEdited: ask}\nsubmit: {url: /r, method: PUT}\n", `backend:
+  prefill:
+    - {after: 10ms, status: 200, headers: {ETag: v1}, body: {rows: [{x: Ada}]}}
+    - {after: 10ms, status: 200, headers: {ETag: v2}, body: {rows: [{x: Ada}, {x: Ben}], more: [{z: one}]}}
+  submit: [{broken: true, after: 10ms}, {after: 10ms, status: 422, body: {errors: {a: No.}}}]
+timeline:
+  - {at: 1s, add: rows}
+  - {at: 1s, edit: {rows/1/x: Ben}}
+  - {at: 2s, submit: true}
+  - {at: 3s, refresh: true}
+  - {at: 4s, expect: {submission: unsettled, dirty: [rows, rows/1/x]}}
+  - {at: 5s, retry: true}
+  - {at: 6s, expect: {submission: refused, contested: [], dirty: [], values: {rows/1/x: Ben, more/0/z: one}}}
+`},
+		"rows that only the kept attempt had sent are there, and blank": {"", `kept: {values: {a: Heron}, attempt: {button: submit, values: {a: Heron, rows/1/x: Ada}}}
+timeline:
+  - {at: 0, expect: {submission: unsettled, issues: {rows/0/x: [valueMissing], rows/1/x: [valueMissing]}, holds: [invalid]}}
+`},
 		"rows of two answers are matched by position": {prefill, loads("{rows: [{x: Ada}, {x: Ben}]}", "{rows: [{x: Ada, y: old}, {x: Bea}]}") + `timeline:
   - {at: 1s, edit: {rows/0/y: mine}}
   - {at: 2s, refresh: true}
@@ -203,6 +237,17 @@ timeline:
 func TestSubmitRules(t *testing.T) {
 	sends := func(answers string) string { return "backend: {submit: [" + answers + "]}\ntimeline:\n" }
 	check(t, map[string]rule{
+		"what one check found at another's field leaves what that one found": {"fields:\n  a: {check: {url: /a}}\n  b: {check: {url: /b}}\n", `backend:
+  checks:
+    a: [{after: 10ms, status: 422, body: {title: Taken.}}]
+    b: [{after: 10ms, status: 422, body: {errors: {a: Not with that.}}}, {after: 10ms, status: 200}]
+timeline:
+  - {at: 1s, edit: {a: Heron}}
+  - {at: 2s, edit: {b: north}}
+  - {at: 3s, expect: {issues: {a: [customError, customError]}}}
+  - {at: 4s, edit: {b: south}}
+  - {at: 5s, expect: {issues: {a: [customError]}, holds: [invalid]}}
+`},
 		"issues while typing, by policy": {"show: input\n", `timeline:
   - {at: 1s, edit: {a: far too long}}
   - {at: 1s, expect: {shown: {a: [tooLong]}}}

@@ -65,6 +65,14 @@ func TestRecordedSessions(t *testing.T) {
 		}
 		fmt.Fprintf(&recorded, "%.8x %s, 250 sessions of any events\n", all.Sum(nil), source.Form.Name)
 	}
+	for part := range 8 { // forms with any rules and policies, also those that no harbour form has
+		all := sha256.New()
+		sessions := rapid.Custom(func(t *rapid.T) string { return anySession(t, events.Form(t)) })
+		for seed := range 100 {
+			fmt.Fprintln(all, sessions.Example(1000*part+seed))
+		}
+		fmt.Fprintf(&recorded, "%.8x 100 sessions of any form, part %d\n", all.Sum(nil), part+1)
+	}
 	const file = "testdata/recorded.txt"
 	if os.Getenv("UPDATE") != "" {
 		require.NoError(t, os.WriteFile(file, recorded.Bytes(), 0o644))
@@ -83,8 +91,11 @@ func anySession(t *rapid.T, form *lifecycle.Form) string {
 	step := func(e lifecycle.Event) {
 		effects, err := w.Apply(e)
 		_ = recorder.Step(0, e, effects, err) // to memory
+		for _, effect := range effects {
+			fmt.Fprintf(&text, "%+v\n", effect)
+		}
 		for f := range w.Session.Fields() {
-			fmt.Fprintln(&text, f.Path(), f.Locked())
+			fmt.Fprintln(&text, f.Path(), f.Locked(), f.Raw(), f.Touched())
 			for _, issue := range f.Issues() {
 				fmt.Fprintln(&text, issue)
 			}
@@ -96,6 +107,8 @@ func anySession(t *rapid.T, form *lifecycle.Form) string {
 	}
 	if rapid.Bool().Draw(t, "kept") {
 		step(lifecycle.Restore(w.Kept(t)))
+	} else if rapid.IntRange(0, 9).Draw(t, "nothing kept") == 0 {
+		step(lifecycle.Restore(nil))
 	}
 	for range rapid.IntRange(0, 10).Draw(t, "before") {
 		step(w.Event(t))

@@ -175,8 +175,22 @@ func constantsOf(t *testing.T, core string) map[string]string {
 // sameProgram are changes that make no difference, and why: the line, what is
 // changed in it, and by what.
 var sameProgram = map[[3]string]string{
-	{"if s.has(i, bitContested) && !s.has(i, bitDirty) {", "bitContested", "bitMentioned"}: "what is contested was mentioned, and taking the mark off twice changes nothing",
-	{`return 0, &UnknownError{"request", ""}`, "0", "1"}:                                   "nobody looks at the number beside an error",
+	{"if s.has(i, bitContested) && !s.has(i, bitDirty) {", "bitContested", "bitMentioned"}:                                                                                                          "what is contested was mentioned, and taking the mark off twice changes nothing",
+	{"return !c.sent.Absent() || c.row < 0 && c.bits&bitSentChanged != 0 || s.form.Fields[c.field].Required && c.bits&bitSent != 0", "<", "<="}:                                                     "no body writes what is absent from a row",
+	{"s.standing = OutcomeOpen", "OutcomeOpen", "OutcomeAccepted"}:                                                                                                                                  "five lines further on what is shown as accepted ends",
+	{"if c := &s.cells[i]; c.bits&bitRaw != 0 {", "if c := &s.cells[i]; c.bits&bitRaw != 0 {\n\t\t\tc.raw = \"\"\n\t\t}", ""}:                                                                       "a text is read only where it is marked, and the mark is taken off",
+	{"return MessageNone, 0, false", "MessageNone", "MessageBlockedLoading"}:                                                                                                                        "nobody reads the message of a rule that is kept",
+	{"s.say(Message{ID: MessageFollowing}, Polite)", "Polite", "Assertive"}:                                                                                                                         "it joins what the refusal says, at the more urgent of the two levels",
+	{"if s.tally[classInvalid] == 0 {", "if s.tally[classInvalid] == 0 {\n\t\treturn\n\t}", ""}:                                                                                                     "where nothing is wrong, the walk over all fields finds nothing",
+	{"func (s *Session) freeRows(group FieldID) {", "", "\n\tif true {\n\t\treturn\n\t}\n"}:                                                                                                         "rows that are in no list are only memory",
+	{"if asked == s.has(i, bitAsked) && baseAsked == s.has(i, bitBaseAsked) {", "if asked == s.has(i, bitAsked) && baseAsked == s.has(i, bitBaseAsked) {\n\t\ts.recompute(i)\n\t\treturn\n\t}", ""}: "where nothing changes, what follows changes nothing either",
+	{"if v.Exp > 0 && v.Exp <= maxDigits {", "maxDigits", "maxExponent"}:                                                                                                                            "no length and no number of rows has so many digits",
+	{"return -1", "1", "2"}:                                                 "any place below zero is none",
+	{"c.timer = 0", "c.timer = 0", ""}:                                      "a check whose timer is disarmed ends, or gets another",
+	{"s.dropCheck(i)", "s.dropCheck(i)", ""}:                                "who edits drops the older check already, and nobody else starts one where one is out",
+	{"s.press(s.attempt.button, false)", "false", "true"}:                   "after a denial nothing shows as accepted and no second click is waited for",
+	{"if v.Kind == ValueVeiled && other.Kind == ValueVeiled {", "&&", "||"}: "a private value is compared with private values only",
+	{`return 0, &UnknownError{"request", ""}`, "0", "1"}:                    "nobody looks at the number beside an error",
 }
 
 // A change anywhere in the core is found by verify or by the scenarios. The
@@ -201,6 +215,10 @@ func TestMutantsAreFound(t *testing.T) {
 	writeMutantBounds(t, dir)
 	var table bytes.Buffer
 	fmt.Fprintf(&table, "seed %d, %d of %d possible changes\n", seed, count, len(all))
+	unchanged, compiles := mutant{file: "session.go"}.build(t, dir, core)
+	require.True(t, compiles)
+	by, _ := mutant{}.find(dir, unchanged)
+	require.Equal(t, "nobody", by, "the core as it is")
 	found, tried := map[string]int{}, 0
 	for _, m := range all {
 		if tried == count {

@@ -47,9 +47,12 @@ func Form(t *rapid.T) *lifecycle.Form {
 		for k := range rapid.IntRange(1, 3).Draw(t, "members") {
 			randomField(t, &d, "crew/*/m"+strconv.Itoa(k), first)
 		}
-		if flip("default row") {
+		if flip("default row") { // beside what a member of any row begins with
 			d.Defaults = append(d.Defaults, lifecycle.Answer{Place: lifecycle.Place{Field: lifecycle.FieldID(first - 1), Row: -1}, Value: lifecycle.Number(1, 0)})
 		}
+	}
+	if flip("a field after the rows") { // that may depend on them
+		randomField(t, &d, "last", 0)
 	}
 	form, err := lifecycle.NewForm(d)
 	if err != nil {
@@ -64,16 +67,7 @@ func randomField(t *rapid.T, d *lifecycle.Declaration, path string, first int) {
 	f := lifecycle.Field{Path: path, Kind: rapid.SampledFrom(kinds).Draw(t, "kind")}
 	add := func(c lifecycle.Constraint) { f.Constraints = append(f.Constraints, c) }
 	for rapid.IntRange(0, 2).Draw(t, "rule") == 0 {
-		switch f.Kind {
-		case lifecycle.KindText:
-			add(lifecycle.Constraint{Op: lifecycle.OpMaxLength, Value: lifecycle.Number(6, 0)})
-		case lifecycle.KindNumber, lifecycle.KindInteger:
-			add(rapid.SampledFrom([]lifecycle.Constraint{{Op: lifecycle.OpMinimum, Value: lifecycle.Number(1, 0)}, {Op: lifecycle.OpMultipleOf, Value: lifecycle.Number(1, -1)}}).Draw(t, "bound"))
-		case lifecycle.KindBoolean:
-			add(lifecycle.Constraint{Op: lifecycle.OpTicked})
-		default:
-			add(lifecycle.Constraint{Op: lifecycle.OpRequired, When: randomCondition(t, d, first)})
-		}
+		add(randomRule(t, d, f.Kind, first))
 	}
 	if f.Kind == lifecycle.KindChoice || f.Kind == lifecycle.KindChoices {
 		f.Options = []lifecycle.Option{{Value: lifecycle.Text("water")}, {Value: lifecycle.Text("fuel")}}
@@ -82,9 +76,17 @@ func randomField(t *rapid.T, d *lifecycle.Declaration, path string, first int) {
 	if rapid.IntRange(0, 3).Draw(t, "required") == 0 && f.Kind != lifecycle.KindBoolean {
 		add(lifecycle.Constraint{Op: lifecycle.OpRequired})
 	}
+	f.Private = rapid.IntRange(0, 5).Draw(t, "private") == 0
 	for other := first; other < len(d.Fields); other++ {
-		if d.Fields[other].Kind == f.Kind && f.Kind == lifecycle.KindDate {
-			add(lifecycle.Constraint{Op: lifecycle.OpGreaterThan, Other: lifecycle.FieldID(other)})
+		if d.Fields[other].Kind != f.Kind || inRows(d, other) && first == 0 || rapid.Bool().Draw(t, "not compared") {
+			continue
+		}
+		ops := []lifecycle.ConstraintOp{lifecycle.OpGreaterThan, lifecycle.OpAtLeast, lifecycle.OpLessThan, lifecycle.OpAtMost, lifecycle.OpEqualTo}
+		if f.Kind != lifecycle.KindDate && f.Kind != lifecycle.KindNumber && f.Kind != lifecycle.KindInteger || f.Private {
+			ops = ops[len(ops)-1:] // private values, and those without an order, can only be equal
+		}
+		if f.Private == d.Fields[other].Private {
+			add(lifecycle.Constraint{Op: rapid.SampledFrom(ops).Draw(t, "compares"), Other: lifecycle.FieldID(other)})
 		}
 	}
 	if rapid.IntRange(0, 3).Draw(t, "asked sometimes") == 0 {
@@ -94,16 +96,42 @@ func randomField(t *rapid.T, d *lifecycle.Declaration, path string, first int) {
 		f.Check = lifecycle.CheckPolicy{URL: "/check", Delay: 300 * time.Millisecond, Timeout: 4 * time.Second}
 	}
 	d.Fields = append(d.Fields, f)
-	if rapid.IntRange(0, 3).Draw(t, "default") == 0 && f.Kind == lifecycle.KindText {
+	if rapid.IntRange(0, 3).Draw(t, "default") == 0 && f.Kind == lifecycle.KindText && !f.Private {
 		d.Defaults = append(d.Defaults, lifecycle.Answer{Place: lifecycle.Place{Field: lifecycle.FieldID(len(d.Fields) - 1), Row: -1}, Value: lifecycle.Text("Egret")})
 	}
+}
+
+// inRows reports whether a field stands in rows: only others there may look at it.
+func inRows(d *lifecycle.Declaration, id int) bool {
+	return strings.Contains(d.Fields[id].Path, "*")
+}
+
+// randomRule draws a rule that a kind of field can have.
+func randomRule(t *rapid.T, d *lifecycle.Declaration, kind lifecycle.FieldKind, first int) lifecycle.Constraint {
+	number := func(op lifecycle.ConstraintOp, coefficient int64, exponent int32) lifecycle.Constraint {
+		return lifecycle.Constraint{Op: op, Value: lifecycle.Number(coefficient, exponent), Say: rapid.SampledFrom([]string{"", "", "{label} is not right."}).Draw(t, "say")}
+	}
+	rules := []lifecycle.Constraint{{Op: lifecycle.OpRequired, When: randomCondition(t, d, first)}}
+	switch kind {
+	case lifecycle.KindText:
+		rules = append(rules, number(lifecycle.OpMaxLength, 6, 0), number(lifecycle.OpMinLength, 6, 0), lifecycle.Constraint{Op: lifecycle.OpPattern, Text: "^[A-Z]"},
+			lifecycle.Constraint{Op: lifecycle.OpEqual, Value: lifecycle.Text("Egret")}, lifecycle.Constraint{Op: lifecycle.OpFormat, Text: "email"})
+	case lifecycle.KindNumber, lifecycle.KindInteger:
+		rules = append(rules, number(lifecycle.OpMinimum, 3, 0), number(lifecycle.OpMaximum, 3, 0), number(lifecycle.OpExclusiveMinimum, 94, -1),
+			number(lifecycle.OpExclusiveMaximum, 94, -1), number(lifecycle.OpMultipleOf, 1, -1), number(lifecycle.OpEqual, 3, 0))
+	case lifecycle.KindBoolean:
+		rules = append(rules, lifecycle.Constraint{Op: lifecycle.OpTicked})
+	case lifecycle.KindChoices:
+		rules = append(rules, number(lifecycle.OpMinItems, 2, 0), number(lifecycle.OpMaxItems, 1, 0))
+	}
+	return rapid.SampledFrom(rules).Draw(t, "kind of rule")
 }
 
 // randomCondition draws a condition on an earlier field, or none.
 func randomCondition(t *rapid.T, d *lifecycle.Declaration, first int) []lifecycle.Condition {
 	var usable []lifecycle.FieldID
 	for id := first; id < len(d.Fields); id++ {
-		if d.Fields[id].Kind != lifecycle.KindRows {
+		if !d.Fields[id].Private && (first > 0 || !inRows(d, int(id))) {
 			usable = append(usable, lifecycle.FieldID(id))
 		}
 	}
@@ -184,13 +212,19 @@ func (w *World) Apply(e lifecycle.Event) ([]lifecycle.Effect, error) {
 	return effects, err
 }
 
+// path draws the path of a field, in any row.
+func (w *World) path(t *rapid.T) string {
+	f := rapid.SampledFrom(w.Session.Form().Fields).Draw(t, "field")
+	return strings.Replace(f.Path, "*", rapid.SampledFrom([]string{"0", "0", "1", "2"}).Draw(t, "row"), 1)
+}
+
 // Event draws something that may happen now, current or not.
 func (w *World) Event(t *rapid.T) lifecycle.Event {
 	form := w.Session.Form()
 	fieldPath := func() (string, lifecycle.FieldKind) {
-		f := form.Fields[rapid.IntRange(0, len(form.Fields)-1).Draw(t, "field")]
-		row := rapid.SampledFrom([]string{"0", "0", "1", "2"}).Draw(t, "row")
-		return strings.Replace(f.Path, "*", row, 1), f.Kind
+		path := w.path(t)
+		place, _ := form.Lookup(path)
+		return path, form.Fields[place.Field].Kind
 	}
 	switch kind := rapid.IntRange(0, 29).Draw(t, "event"); {
 	case kind < 9:
@@ -205,7 +239,7 @@ func (w *World) Event(t *rapid.T) lifecycle.Event {
 		path, _ := fieldPath()
 		return lifecycle.Blur(path)
 	case kind < 14:
-		return lifecycle.Submit(rapid.SampledFrom([]string{"apply", "save"}).Draw(t, "button"))
+		return lifecycle.Submit(rapid.SampledFrom(form.Buttons).Draw(t, "button"))
 	case kind < 16:
 		return rapid.SampledFrom([]lifecycle.Event{lifecycle.Cancel(), lifecycle.Retry(), lifecycle.Retry(), lifecycle.Reset(), lifecycle.Refresh(), lifecycle.Returned()}).Draw(t, "button event")
 	case kind < 17:
@@ -226,7 +260,7 @@ func (w *World) Event(t *rapid.T) lifecycle.Event {
 		request := rapid.SampledFrom(w.checks).Draw(t, "check")
 		return rapid.SampledFrom([]lifecycle.Event{
 			lifecycle.Checked(request, nil), lifecycle.CheckFailed(request), lifecycle.Checked(request, []lifecycle.Entry{{Text: "The berth is taken."}}),
-			lifecycle.Checked(request, []lifecycle.Entry{{Path: "f0", Text: "Closed that day."}}),
+			lifecycle.Checked(request, []lifecycle.Entry{{Path: w.path(t), Text: "Closed that day."}}),
 		}).Draw(t, "checked")
 	case kind < 26 && len(w.timers) > 0:
 		return lifecycle.Elapsed(rapid.SampledFrom(w.timers[max(0, len(w.timers)-4):]).Draw(t, "timer"))
@@ -234,7 +268,7 @@ func (w *World) Event(t *rapid.T) lifecycle.Event {
 		try := rapid.SampledFrom(w.tries[max(0, len(w.tries)-3):]).Draw(t, "try")
 		return lifecycle.Replied(try.Attempt, try.Try, w.reply(t))
 	default:
-		return lifecycle.Blur("f0")
+		return lifecycle.Blur(w.path(t))
 	}
 }
 
@@ -270,9 +304,10 @@ func (w *World) body(t *rapid.T) []lifecycle.Answer {
 			count := rapid.IntRange(0, 2).Draw(t, "rows")
 			answers = append(answers, lifecycle.Answer{Place: lifecycle.Place{Field: lifecycle.FieldID(id), Row: -1}, Value: lifecycle.Number(int64(count), 0)})
 			for row := range count {
-				member := form.Members(lifecycle.FieldID(id))[0]
-				raw := rapid.SampledFrom(samples[form.Fields[member].Kind]).Draw(t, "value")
-				answers = append(answers, lifecycle.Answer{Place: lifecycle.Place{Field: member, Row: int32(row)}, Value: form.Parse(member, raw)})
+				for _, member := range form.Members(lifecycle.FieldID(id)) {
+					raw := rapid.SampledFrom(samples[form.Fields[member].Kind]).Draw(t, "value")
+					answers = append(answers, lifecycle.Answer{Place: lifecycle.Place{Field: member, Row: int32(row)}, Value: form.Parse(member, raw)})
+				}
 			}
 			continue
 		}
@@ -289,9 +324,10 @@ func (w *World) reply(t *rapid.T) *lifecycle.Reply {
 		r.Values = w.body(t)
 		r.Version = "9"
 	case lifecycle.ReplyRefused, lifecycle.ReplyOutdated:
-		r.Entries = rapid.SampledFrom([][]lifecycle.Entry{
-			nil, {{Path: "f0", Text: "Taken."}}, {{Path: "crew/1/m0", Text: "Unknown."}, {Text: "Closed."}, {Path: "f1", Text: "No power."}, {Path: "ghost", Text: "Who?"}},
-		}).Draw(t, "entries")
+		for range rapid.IntRange(0, 3).Draw(t, "entries") {
+			path := rapid.SampledFrom([]string{"", "ghost", w.path(t), w.path(t)}).Draw(t, "of")
+			r.Entries = append(r.Entries, lifecycle.Entry{Path: path, Text: "Not that."})
+		}
 	case lifecycle.ReplyUnavailable:
 		r.RetryAfter = rapid.SampledFrom([]time.Duration{-1, 0, time.Second, time.Hour}).Draw(t, "after")
 	}
