@@ -11,6 +11,7 @@
 package ledger
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"errors"
@@ -63,6 +64,20 @@ type Store interface {
 	Release(ctx context.Context, r Reservation) error
 }
 
+// Transactional is a store that does the work in the transaction that settles its
+// key: both take effect, or neither, whenever the program or its machine stops.
+type Transactional interface {
+	Store
+	// Transact reserves, works and settles in one transaction. The work finds it in
+	// its context: each store has a function for that. The state is Reserved where
+	// the work was done now. Where another works on the key it waits up to patience
+	// for the end of that, then answers InFlight.
+	Transact(ctx context.Context, r Reservation, patience time.Duration, work Work) (State, Answer, error)
+}
+
+// Work is what a key is for. An error means that nothing has been done.
+type Work func(context.Context) (Answer, error)
+
 // What a request can get instead of an answer.
 var (
 	ErrLost      = errors.New("the lease has run out and another owner has taken over")
@@ -70,38 +85,47 @@ var (
 	ErrDifferent = errors.New("the key was used with other values")
 )
 
-// Options are how patient Once is. The zero value is 30 s of lease and 3 s of
-// patience.
+// Options are how patient Once is, and how much it remembers. The zero value is
+// 30 s of lease, 3 s of patience and 1 MiB.
 type Options struct {
 	Lease    time.Duration // 0: 30 s
 	Patience time.Duration // how long a repeat waits for the first one's answer; 0: 3 s, below 0: not at all
+	MaxBody  int           // bytes of an answer's body; a larger one is not kept, and repeats get the answer without it; 0: 1 MiB
+}
+
+func (o Options) orDefaults() Options {
+	return Options{cmp.Or(o.Lease, 30*time.Second), cmp.Or(o.Patience, 3*time.Second), cmp.Or(o.MaxBody, 1<<20)}
 }
 
 // Once does the work of a key once. A repeat gets the first one's answer and
 // replayed; while the first is still at work it waits a little, then gets
-// ErrInFlight. Work that fails or panics releases its key.
-func Once(ctx context.Context, store Store, r Reservation, o Options, work func(context.Context) (Answer, error)) (a Answer, replayed bool, err error) {
-	if r.Lease = o.Lease; r.Lease == 0 {
-		r.Lease = 30 * time.Second
-	}
-	patience := o.Patience
-	if patience == 0 {
-		patience = 3 * time.Second
-	}
+// ErrInFlight. Work that fails or panics gives its key back. With a Transactional
+// store the work and its answer commit together.
+func Once(ctx context.Context, store Store, r Reservation, o Options, work Work) (a Answer, replayed bool, err error) {
+	o = o.orDefaults()
+	r.Lease = o.Lease
 	_, _ = rand.Read(r.Owner[:]) // it never fails
-	deadline := time.Now().Add(patience)
+	var given []byte             // the body, also where it is too large to be kept
+	kept := func(ctx context.Context) (Answer, error) {
+		a, err := work(ctx)
+		if given = a.Body; len(given) > o.MaxBody {
+			a.Body = nil
+		}
+		return a, err
+	}
+	deadline := time.Now().Add(o.Patience)
 	for pause := 10 * time.Millisecond; ; pause = min(2*pause, 200*time.Millisecond) {
-		state, known, err := store.Reserve(ctx, r)
+		state, answer, err := attempt(ctx, store, r, time.Until(deadline), kept)
 		switch {
 		case err != nil:
-			return Answer{}, false, fmt.Errorf("reserving the key: %w", err)
+			return Answer{}, false, err
 		case state == Settled:
-			return known, true, nil
+			return answer, true, nil
 		case state == Different:
 			return Answer{}, false, ErrDifferent
 		case state == Reserved:
-			answer, err := settle(ctx, store, r, work)
-			return answer, false, err
+			answer.Body = given
+			return answer, false, nil
 		case time.Now().After(deadline):
 			return Answer{}, false, ErrInFlight
 		}
@@ -113,7 +137,22 @@ func Once(ctx context.Context, store Store, r Reservation, o Options, work func(
 	}
 }
 
-func settle(ctx context.Context, store Store, r Reservation, work func(context.Context) (Answer, error)) (a Answer, err error) {
+// attempt does the work if the key is free.
+func attempt(ctx context.Context, store Store, r Reservation, patience time.Duration, work Work) (State, Answer, error) {
+	if together, ok := store.(Transactional); ok {
+		return together.Transact(ctx, r, max(0, patience), work)
+	}
+	state, answer, err := store.Reserve(ctx, r)
+	if err != nil {
+		return 0, Answer{}, fmt.Errorf("reserving the key: %w", err)
+	}
+	if state == Reserved {
+		answer, err = settle(ctx, store, r, work)
+	}
+	return state, answer, err
+}
+
+func settle(ctx context.Context, store Store, r Reservation, work Work) (a Answer, err error) {
 	settled := false
 	defer func() {
 		if !settled { // also when the work panics

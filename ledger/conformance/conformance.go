@@ -62,6 +62,48 @@ func Keys(t *testing.T, store ledger.Store) {
 		require.Equal(t, ledger.Reserved, state(r))
 		require.Eventually(t, func() bool { return state(other(r)) == ledger.Reserved }, 5*time.Second, 5*time.Millisecond)
 		require.ErrorIs(t, store.Settle(ctx, r, ledger.Answer{Status: 201}), ledger.ErrLost)
+		require.NoError(t, store.Settle(ctx, other(r), ledger.Answer{Status: 202}))
+		require.Equal(t, ledger.Settled, state(r))
+	})
+	t.Run("work that was given up is not taken over by other values", func(t *testing.T) {
+		r := fresh()
+		r.Lease = time.Millisecond
+		require.Equal(t, ledger.Reserved, state(r))
+		time.Sleep(20 * time.Millisecond)
+		different := other(r)
+		different.Fingerprint = [32]byte{255}
+		require.Equal(t, ledger.Different, state(different))
+	})
+	t.Run("who finds his own claim has won it: the answer to it was lost", func(t *testing.T) {
+		r := fresh()
+		require.Equal(t, ledger.Reserved, state(r))
+		require.Equal(t, ledger.Reserved, state(r))
+	})
+	t.Run("bytes of any kind come back", func(t *testing.T) {
+		r := fresh()
+		r.Key.Key, r.Principal = "k\x01'; DROP TABLE x; --\u202e", "bo\"\\é"
+		require.Equal(t, ledger.Reserved, state(r))
+		require.NoError(t, store.Settle(ctx, r, ledger.Answer{Status: 200, Body: []byte{0, 255, '\'', '\n'}}))
+		_, answer, err := store.Reserve(ctx, other(r))
+		require.NoError(t, err)
+		require.Equal(t, []byte{0, 255, '\'', '\n'}, answer.Body)
+	})
+	t.Run("too large a body is not kept", func(t *testing.T) {
+		r := fresh()
+		do := func() (ledger.Answer, bool, error) {
+			return ledger.Once(ctx, store, r, ledger.Options{MaxBody: 4}, func(context.Context) (ledger.Answer, error) {
+				return ledger.Answer{Status: 201, Body: []byte("12345")}, nil
+			})
+		}
+		first, replayed, err := do()
+		require.NoError(t, err)
+		require.False(t, replayed)
+		require.Equal(t, "12345", string(first.Body))
+		again, replayed, err := do()
+		require.NoError(t, err)
+		require.True(t, replayed)
+		require.Equal(t, 201, again.Status)
+		require.Empty(t, again.Body)
 	})
 	t.Run("released work can be done again, by its owner's word alone", func(t *testing.T) {
 		r := fresh()
@@ -102,5 +144,108 @@ func Keys(t *testing.T, store ledger.Store) {
 		a, err := do(func() (ledger.Answer, error) { return ledger.Answer{Status: 201}, nil })
 		require.NoError(t, err)
 		require.Equal(t, 201, a.Status)
+	})
+}
+
+// Forgets holds a store to its word that it keeps answers only for a time: the
+// store keeps them for less than a second; prune is nil where the server forgets
+// by itself.
+func Forgets(t *testing.T, store ledger.Store, prune func(context.Context) (int, error)) {
+	ctx := context.Background()
+	r := ledger.Reservation{Key: ledger.Key{Key: "old"}, Fingerprint: [32]byte{1}, Owner: [16]byte{1}, Lease: time.Minute}
+	reserve := func(r ledger.Reservation) ledger.State {
+		state, _, err := store.Reserve(ctx, r)
+		require.NoError(t, err)
+		return state
+	}
+	require.Equal(t, ledger.Reserved, reserve(r))
+	require.NoError(t, store.Settle(ctx, r, ledger.Answer{Status: 201}))
+	open := r
+	open.Key.Key = "open"
+	require.Equal(t, ledger.Reserved, reserve(open))
+	if prune != nil {
+		require.Eventually(t, func() bool {
+			n, err := prune(ctx)
+			require.NoError(t, err)
+			return n == 1
+		}, 10*time.Second, 50*time.Millisecond)
+	}
+	other := r
+	other.Fingerprint, other.Owner = [32]byte{2}, [16]byte{2}
+	require.Eventually(t, func() bool { return reserve(other) == ledger.Reserved }, 10*time.Second, 50*time.Millisecond)
+	open.Owner = [16]byte{2}
+	require.Equal(t, ledger.InFlight, reserve(open), "what is being worked on is not forgotten")
+}
+
+// Effects holds a store to: the work takes effect exactly once, and only with its
+// answer. Write adds one row in the work's transaction, count counts the rows.
+func Effects(t *testing.T, store ledger.Transactional, write func(ctx context.Context, value string) error, count func(value string) int) {
+	ctx := context.Background()
+	once := func(ctx context.Context, value string, after func() error) (ledger.Answer, bool, error) {
+		r := ledger.Reservation{Key: ledger.Key{Route: "/effects", Key: value}, Fingerprint: [32]byte{7}}
+		return ledger.Once(ctx, store, r, ledger.Options{Patience: 20 * time.Second}, func(ctx context.Context) (ledger.Answer, error) {
+			if err := write(ctx, value); err != nil {
+				return ledger.Answer{}, err
+			}
+			return ledger.Answer{Status: 201, Body: []byte(value)}, after()
+		})
+	}
+	good := func() error { return nil }
+
+	t.Run("work that fails leaves nothing", func(t *testing.T) {
+		_, _, err := once(ctx, "fails", func() error { return errors.New("closed") })
+		require.ErrorContains(t, err, "closed")
+		require.PanicsWithValue(t, "out of order", func() { _, _, _ = once(ctx, "fails", func() error { panic("out of order") }) })
+		require.Equal(t, 0, count("fails"))
+		_, replayed, err := once(ctx, "fails", good)
+		require.NoError(t, err)
+		require.False(t, replayed)
+		require.Equal(t, 1, count("fails"))
+	})
+	t.Run("a client that goes away has all or nothing", func(t *testing.T) {
+		for k := range 20 {
+			value := "gone" + string(rune('a'+k))
+			leaving, cancel := context.WithCancel(ctx)
+			_, _, _ = once(leaving, value, func() error { cancel(); return nil })
+			_, _, err := once(ctx, value, good)
+			require.NoError(t, err)
+			require.Equal(t, 1, count(value))
+		}
+	})
+	t.Run("many at once: each key takes effect once, its repeats get its answer", func(t *testing.T) {
+		var all sync.WaitGroup
+		for k := range 200 {
+			all.Go(func() {
+				value := "many" + string(rune('a'+k%10))
+				answer, _, err := once(ctx, value, func() error { time.Sleep(time.Millisecond); return nil })
+				if err != nil || string(answer.Body) != value {
+					t.Error(value, answer, err)
+				}
+			})
+		}
+		all.Wait()
+		for k := range 10 {
+			require.Equal(t, 1, count("many"+string(rune('a'+k))))
+		}
+	})
+	t.Run("impatient while another is at work", func(t *testing.T) {
+		r := ledger.Reservation{Key: ledger.Key{Route: "/effects", Key: "slow"}, Fingerprint: [32]byte{7}}
+		begun, end := make(chan bool), make(chan bool)
+		var slow sync.WaitGroup
+		slow.Go(func() {
+			_, _, err := ledger.Once(ctx, store, r, ledger.Options{}, func(context.Context) (ledger.Answer, error) {
+				close(begun)
+				<-end
+				return ledger.Answer{Status: 201}, nil
+			})
+			if err != nil {
+				t.Error(err)
+			}
+		})
+		<-begun
+		_, _, err := ledger.Once(ctx, store, r, ledger.Options{Patience: 50 * time.Millisecond}, nil)
+		require.ErrorIs(t, err, ledger.ErrInFlight)
+		close(end)
+		slow.Wait()
 	})
 }

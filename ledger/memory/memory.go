@@ -42,12 +42,12 @@ func (s *Store) Reserve(_ context.Context, r ledger.Reservation) (ledger.State, 
 	now := s.now()
 	s.sweep(now)
 	switch e := s.entries[r.Key]; {
-	case e == nil || now.After(e.until):
+	case e == nil, e.settled && now.After(e.until):
 	case e.fingerprint != r.Fingerprint:
 		return ledger.Different, ledger.Answer{}, nil
 	case e.settled:
 		return ledger.Settled, e.answer, nil
-	default:
+	case e.owner != r.Owner && now.Before(e.until):
 		return ledger.InFlight, ledger.Answer{}, nil
 	}
 	s.entries[r.Key] = &entry{fingerprint: r.Fingerprint, owner: r.Owner, until: now.Add(r.Lease)}
@@ -61,7 +61,7 @@ func (s *Store) sweep(now time.Time) {
 	}
 	s.swept = now
 	for key, e := range s.entries {
-		if now.After(e.until) {
+		if now.After(e.until.Add(s.keep)) {
 			delete(s.entries, key)
 		}
 	}

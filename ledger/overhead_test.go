@@ -1,0 +1,172 @@
+package ledger_test
+
+import (
+	"context"
+	"database/sql"
+	"fmt"
+	"path/filepath"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
+	goredis "github.com/redis/go-redis/v9"
+	"github.com/stretchr/testify/require"
+
+	"leanwicket.dev/internal/database"
+	"leanwicket.dev/ledger"
+	"leanwicket.dev/ledger/memory"
+	"leanwicket.dev/ledger/postgres"
+	"leanwicket.dev/ledger/redis"
+	"leanwicket.dev/ledger/sqlite"
+)
+
+// body is what the handler inserts and answers.
+var body = make([]byte, 1024)
+
+// around is the ledger around a handler.
+func around(store ledger.Store, work func(context.Context) error) func(key string) error {
+	return func(key string) error {
+		_, _, err := ledger.Once(context.Background(), store, ledger.Reservation{Key: ledger.Key{Route: "/permits", Key: key}}, ledger.Options{},
+			func(ctx context.Context) (ledger.Answer, error) {
+				return ledger.Answer{Status: 201, Body: body}, work(ctx)
+			})
+		return err
+	}
+}
+
+// BenchmarkOverhead has a handler that inserts one row, bare and with a ledger
+// around it, with one caller and with eight: go test ./ledger -run '^$' -bench
+// Overhead
+func BenchmarkOverhead(b *testing.B) {
+	for _, callers := range []int{1, 8} {
+		b.Run(fmt.Sprintf("sqlite/%d", callers), func(b *testing.B) { overheadSQLite(b, callers) })
+		b.Run(fmt.Sprintf("postgres/%d", callers), func(b *testing.B) { overheadPostgres(b, callers) })
+	}
+}
+
+// run measures one way, and its round trips where they are counted.
+func run(b *testing.B, callers int, way string, do func(key string) error, counted *trips) {
+	b.Run(way, func(b *testing.B) {
+		var next atomic.Int64
+		key := func() string { return fmt.Sprintf("%s-%d-%d-%d", way, callers, time.Now().UnixNano(), next.Add(1)) }
+		require.NoError(b, do(key()))
+		before := counted.now()
+		b.SetParallelism(max(1, callers/2)) // on two cores
+		b.ResetTimer()
+		if callers == 1 {
+			for b.Loop() {
+				require.NoError(b, do(key()))
+			}
+		} else {
+			b.RunParallel(func(pb *testing.PB) {
+				for pb.Next() {
+					if err := do(key()); err != nil {
+						b.Error(err)
+					}
+				}
+			})
+		}
+		if counted != nil {
+			b.ReportMetric(float64(counted.now()-before)/float64(b.N), "trips/op")
+		}
+	})
+}
+
+func overheadSQLite(b *testing.B, callers int) {
+	path := filepath.Join(b.TempDir(), "office.db")
+	store, err := sqlite.Open(path, sqlite.Options{})
+	require.NoError(b, err)
+	defer store.Close()
+	db, err := sql.Open("sqlite", sqlite.DSN(path))
+	require.NoError(b, err)
+	defer db.Close()
+	db.SetMaxOpenConns(1)
+	_, err = db.Exec("CREATE TABLE permits (body BLOB)")
+	require.NoError(b, err)
+	const insert = "INSERT INTO permits VALUES (?)"
+	bare := func(ctx context.Context) error { _, err := db.ExecContext(ctx, insert, body); return err }
+	shared := func(ctx context.Context) error {
+		return store.Write(ctx, func(ctx context.Context, tx *sql.Tx) error { _, err := tx.ExecContext(ctx, insert, body); return err })
+	}
+	run(b, callers, "bare", func(string) error { return bare(context.Background()) }, nil)
+	run(b, callers, "bare-shared-commits", func(string) error { return shared(context.Background()) }, nil)
+	run(b, callers, "together", around(store.Together(), func(ctx context.Context) error {
+		_, err := sqlite.Tx(ctx).ExecContext(ctx, insert, body)
+		return err
+	}), nil)
+	run(b, callers, "apart", around(store, shared), nil)
+	run(b, callers, "memory", around(memory.New(time.Hour), bare), nil)
+}
+
+// trips counts round trips to PostgreSQL.
+type trips struct{ atomic.Int64 }
+
+func (c *trips) now() int64 {
+	if c == nil {
+		return 0
+	}
+	return c.Load()
+}
+
+func (c *trips) TraceQueryStart(ctx context.Context, _ *pgx.Conn, _ pgx.TraceQueryStartData) context.Context {
+	c.Add(1)
+	return ctx
+}
+func (c *trips) TraceQueryEnd(context.Context, *pgx.Conn, pgx.TraceQueryEndData) {}
+func (c *trips) TraceBatchStart(ctx context.Context, _ *pgx.Conn, _ pgx.TraceBatchStartData) context.Context {
+	c.Add(1)
+	return ctx
+}
+func (c *trips) TraceBatchQuery(context.Context, *pgx.Conn, pgx.TraceBatchQueryData) {}
+func (c *trips) TraceBatchEnd(context.Context, *pgx.Conn, pgx.TraceBatchEndData)     {}
+
+func overheadPostgres(b *testing.B, callers int) {
+	ctx := context.Background()
+	config, err := pgxpool.ParseConfig(database.Postgres(b))
+	require.NoError(b, err)
+	counted := &trips{}
+	config.ConnConfig.Tracer = counted
+	config.MaxConns = 16
+	pool, err := pgxpool.NewWithConfig(ctx, config)
+	require.NoError(b, err)
+	defer pool.Close()
+	_, err = pool.Exec(ctx, "CREATE TABLE permits (body bytea)")
+	require.NoError(b, err)
+	store, err := postgres.New(ctx, pool, postgres.Options{})
+	require.NoError(b, err)
+	client := goredis.NewClient(&goredis.Options{Addr: database.Redis(b)})
+	defer client.Close()
+	const insert = "INSERT INTO permits VALUES ($1)"
+	bare := func(ctx context.Context) error { _, err := pool.Exec(ctx, insert, body); return err }
+	run(b, callers, "bare", func(string) error { return bare(ctx) }, counted)
+	run(b, callers, "together", around(store.Together(), func(ctx context.Context) error { _, err := postgres.Tx(ctx).Exec(ctx, insert, body); return err }), counted)
+	run(b, callers, "apart", around(store, bare), counted)
+	run(b, callers, "redis", around(redis.New(client, redis.Options{}), bare), counted)
+}
+
+// The one-transaction way takes two round trips more than the bare insert, and no
+// commit more.
+func TestTogetherTakesTwoTripsMore(t *testing.T) {
+	ctx := context.Background()
+	config, err := pgxpool.ParseConfig(database.Postgres(t))
+	require.NoError(t, err)
+	counted := &trips{}
+	config.ConnConfig.Tracer = counted
+	pool, err := pgxpool.NewWithConfig(ctx, config)
+	require.NoError(t, err)
+	defer pool.Close()
+	_, err = pool.Exec(ctx, "CREATE TABLE permits (body bytea)")
+	require.NoError(t, err)
+	store, err := postgres.New(ctx, pool, postgres.Options{})
+	require.NoError(t, err)
+	do := around(store.Together(), func(ctx context.Context) error {
+		_, err := postgres.Tx(ctx).Exec(ctx, "INSERT INTO permits VALUES ($1)", body)
+		return err
+	})
+	require.NoError(t, do("first")) // prepares the statements
+	before := counted.Load()
+	require.NoError(t, do("second"))
+	require.EqualValues(t, 3, counted.Load()-before)
+}

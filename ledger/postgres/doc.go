@@ -1,0 +1,19 @@
+// Package postgres keeps submission keys in PostgreSQL, for any number of
+// processes.
+//
+//	pool, err := pgxpool.New(ctx, "postgres://office@localhost/office")
+//	if err != nil {
+//		return err
+//	}
+//	store, err := postgres.New(ctx, pool, postgres.Options{})
+//	if err != nil {
+//		return err
+//	}
+//	http.Handle("/permits", formhttp.New(form, formhttp.Options{
+//		Ledger: store.Together(),
+//		Submit: func(ctx context.Context, s formhttp.Submission) (replies.Response, error) {
+//			_, err := postgres.Tx(ctx).Exec(ctx, "INSERT INTO permits (body) VALUES ($1)", s.Body)
+//			return replies.Response{Status: 201}, err // the permit and the answer commit together
+//		},
+//	}))
+package postgres

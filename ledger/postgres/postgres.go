@@ -1,0 +1,223 @@
+package postgres
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/pgx/v5/pgxpool"
+
+	"leanwicket.dev/ledger"
+)
+
+// Options of a store.
+type Options struct {
+	Keep time.Duration // how long an answer is kept; 0: a day
+}
+
+// Store is a ledger.Store. Leases run by the database's clock.
+type Store struct {
+	pool *pgxpool.Pool
+	keep time.Duration
+}
+
+const schema = `CREATE TABLE IF NOT EXISTS leanwicket_keys (
+	principal text NOT NULL, route text NOT NULL, key text NOT NULL,
+	fingerprint bytea NOT NULL, owner bytea NOT NULL,
+	until timestamptz NOT NULL, -- the end of the lease, or of the answer
+	status integer, header text, body bytea, -- NULL: not settled
+	PRIMARY KEY (principal, route, key)
+);
+CREATE INDEX IF NOT EXISTS leanwicket_keys_until ON leanwicket_keys (until)`
+
+// New makes a store of a database's connections, and the table of keys where it
+// is missing. Close the pool after the last use.
+func New(ctx context.Context, pool *pgxpool.Pool, o Options) (*Store, error) {
+	s := &Store{pool: pool, keep: cmp.Or(o.Keep, 24*time.Hour)}
+	err := pgx.BeginFunc(ctx, pool, func(tx pgx.Tx) error {
+		// Two processes may begin at once, and IF NOT EXISTS does not wait.
+		if _, err := tx.Exec(ctx, "SELECT pg_advisory_xact_lock(hashtext('leanwicket_keys'))"); err != nil {
+			return err
+		}
+		_, err := tx.Exec(ctx, schema)
+		return err
+	})
+	if err != nil {
+		return nil, fmt.Errorf("opening the ledger: %w", err)
+	}
+	return s, nil
+}
+
+// Reserve is that of ledger.Store.
+func (s *Store) Reserve(ctx context.Context, r ledger.Reservation) (state ledger.State, answer ledger.Answer, err error) {
+	batch := &pgx.Batch{}
+	// What is over is taken over: an answer that is no longer kept, or work whose
+	// lease has run out, by the same values.
+	batch.Queue(`INSERT INTO leanwicket_keys AS known (principal, route, key, fingerprint, owner, until) VALUES ($1, $2, $3, $4, $5, now() + $6::bigint * interval '1 microsecond')
+		ON CONFLICT (principal, route, key) DO UPDATE SET fingerprint = excluded.fingerprint, owner = excluded.owner, until = excluded.until, status = NULL, header = NULL, body = NULL
+		WHERE known.until < now() AND (known.status IS NOT NULL OR known.fingerprint = excluded.fingerprint)`,
+		r.Principal, r.Route, r.Key.Key, r.Fingerprint[:], r.Owner[:], r.Lease.Microseconds())
+	batch.Queue(`SELECT fingerprint, owner, status, header, body FROM leanwicket_keys WHERE principal = $1 AND route = $2 AND key = $3`,
+		r.Principal, r.Route, r.Key.Key).QueryRow(func(row pgx.Row) error {
+		var found ledger.Row
+		if err := row.Scan(&found.Fingerprint, &found.Owner, &found.Status, &found.Header, &found.Body); err != nil {
+			return err
+		}
+		state, answer, err = found.State(r)
+		return err
+	})
+	err = s.pool.SendBatch(ctx, batch).Close()
+	return state, answer, err
+}
+
+const settle = `UPDATE leanwicket_keys SET status = $1, header = $2, body = $3, until = now() + $4::bigint * interval '1 microsecond'
+	WHERE principal = $5 AND route = $6 AND key = $7 AND owner = $8 AND status IS NULL`
+
+func (s *Store) settled(r ledger.Reservation, a ledger.Answer) []any {
+	return []any{a.Status, a.HeaderText(), a.Body, s.keep.Microseconds(), r.Principal, r.Route, r.Key.Key, r.Owner[:]}
+}
+
+// Settle is that of ledger.Store.
+func (s *Store) Settle(ctx context.Context, r ledger.Reservation, a ledger.Answer) error {
+	tag, err := s.pool.Exec(ctx, settle, s.settled(r, a)...)
+	if err == nil && tag.RowsAffected() != 1 {
+		err = ledger.ErrLost
+	}
+	return err
+}
+
+// Release is that of ledger.Store.
+func (s *Store) Release(ctx context.Context, r ledger.Reservation) error {
+	_, err := s.pool.Exec(ctx, `DELETE FROM leanwicket_keys WHERE principal = $1 AND route = $2 AND key = $3 AND owner = $4 AND status IS NULL`,
+		r.Principal, r.Route, r.Key.Key, r.Owner[:])
+	return err
+}
+
+// Prune forgets the answers that are no longer kept, and work that was given up
+// as long ago; it says how many.
+func (s *Store) Prune(ctx context.Context) (int, error) {
+	for pruned := 0; ; {
+		tag, err := s.pool.Exec(ctx, `DELETE FROM leanwicket_keys WHERE ctid = ANY (ARRAY(
+			SELECT ctid FROM leanwicket_keys WHERE until < now() - CASE WHEN status IS NULL THEN $1::bigint ELSE 0 END * interval '1 microsecond'
+			LIMIT 1000 FOR UPDATE SKIP LOCKED))`, s.keep.Microseconds())
+		if pruned += int(tag.RowsAffected()); err != nil || tag.RowsAffected() == 0 {
+			return pruned, err
+		}
+	}
+}
+
+// Together is the store as one whose work commits with its answer. The work's own
+// tables are in the same database, and it reaches them through Tx.
+func (s *Store) Together() Together { return Together{s} }
+
+// Together is a ledger.Transactional. While a submission is worked on, a repeat
+// waits for the row of its key. Beside the work's own it takes two round trips.
+type Together struct{ *Store }
+
+// Transact is that of ledger.Transactional.
+func (t Together) Transact(ctx context.Context, r ledger.Reservation, patience time.Duration, work ledger.Work) (ledger.State, ledger.Answer, error) {
+	connection, err := t.pool.Acquire(ctx)
+	if err != nil {
+		return 0, ledger.Answer{}, err
+	}
+	defer connection.Release()
+	committed := false
+	defer func() {
+		if !committed { // also when the work panics; a connection that cannot roll back is dropped when it is released
+			end, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+			defer cancel()
+			_, _ = connection.Exec(end, "ROLLBACK")
+		}
+	}()
+	state, answer, err := free(ctx, connection, r, patience)
+	switch {
+	case failedWith(err, "55P03"): // lock_not_available
+		return ledger.InFlight, ledger.Answer{}, nil
+	case err != nil || state != ledger.Reserved:
+		return state, answer, err
+	}
+	if answer, err = work(context.WithValue(ctx, txKey{}, Queryer(connection))); err != nil {
+		return 0, ledger.Answer{}, err
+	}
+	if err := t.keepAndCommit(ctx, connection, r, answer); err != nil {
+		return 0, ledger.Answer{}, err
+	}
+	committed = true
+	return ledger.Reserved, answer, nil
+}
+
+// free begins the transaction and reads whether a key can be worked on now. Until
+// it ends nobody else works on it: a lock on the key's hash, so that nothing need
+// be reserved.
+func free(ctx context.Context, on Queryer, r ledger.Reservation, patience time.Duration) (state ledger.State, answer ledger.Answer, err error) {
+	batch := &pgx.Batch{}
+	batch.Queue("BEGIN ISOLATION LEVEL READ COMMITTED") // what another has just committed is to be seen
+	batch.Queue("SELECT set_config('lock_timeout', $1, true), pg_advisory_xact_lock($2, hashtext($3))", fmt.Sprintf("%dms", max(1, patience.Milliseconds())), lockSpace, fmt.Sprintf("%q %q %q", r.Principal, r.Route, r.Key.Key))
+	batch.Queue(`SELECT fingerprint, owner, status, header, body, until < now() FROM leanwicket_keys WHERE principal = $1 AND route = $2 AND key = $3`,
+		r.Principal, r.Route, r.Key.Key).QueryRow(func(row pgx.Row) error {
+		var found ledger.Row
+		var over bool
+		err := row.Scan(&found.Fingerprint, &found.Owner, &found.Status, &found.Header, &found.Body, &over)
+		if errors.Is(err, pgx.ErrNoRows) {
+			state = ledger.Reserved
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		state, answer, err = found.State(r)
+		if over && (found.Status != nil || state == ledger.InFlight) {
+			state, answer = ledger.Reserved, ledger.Answer{}
+		}
+		return err
+	})
+	err = on.SendBatch(ctx, batch).Close()
+	return state, answer, err
+}
+
+// lockSpace sets the locks on keys apart from those of the application.
+const lockSpace int32 = 0x6c776b79
+
+// keepAndCommit writes the answer and commits in one round trip. The commit is not
+// reached where the key was taken meanwhile, by a store that reserves: that divides
+// by zero.
+func (t Together) keepAndCommit(ctx context.Context, on Queryer, r ledger.Reservation, a ledger.Answer) error {
+	batch := &pgx.Batch{}
+	batch.Queue(`WITH kept AS (INSERT INTO leanwicket_keys AS known (status, header, body, until, principal, route, key, owner, fingerprint)
+			VALUES ($1, $2, $3, now() + $4::bigint * interval '1 microsecond', $5, $6, $7, $8, $9)
+			ON CONFLICT (principal, route, key) DO UPDATE SET fingerprint = excluded.fingerprint, owner = excluded.owner, until = excluded.until, status = excluded.status, header = excluded.header, body = excluded.body
+			WHERE known.until < now() RETURNING 1)
+		SELECT 1 / count(*) FROM kept`, append(t.settled(r, a), r.Fingerprint[:])...)
+	batch.Queue("COMMIT")
+	err := on.SendBatch(ctx, batch).Close()
+	if failedWith(err, "22012") { // division_by_zero
+		return ledger.ErrLost
+	}
+	return err
+}
+
+func failedWith(err error, code string) bool {
+	var failed *pgconn.PgError
+	return errors.As(err, &failed) && failed.Code == code
+}
+
+// Queryer is what work does in its transaction. It neither commits nor rolls it
+// back: it returns an error instead.
+type Queryer interface {
+	Exec(ctx context.Context, sql string, arguments ...any) (pgconn.CommandTag, error)
+	Query(ctx context.Context, sql string, args ...any) (pgx.Rows, error)
+	QueryRow(ctx context.Context, sql string, args ...any) pgx.Row
+	SendBatch(context.Context, *pgx.Batch) pgx.BatchResults
+}
+
+type txKey struct{}
+
+// Tx is the transaction of the work that a Together does; nil outside of it.
+func Tx(ctx context.Context) Queryer {
+	tx, _ := ctx.Value(txKey{}).(Queryer)
+	return tx
+}

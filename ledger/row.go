@@ -1,0 +1,39 @@
+package ledger
+
+import (
+	"bytes"
+	"encoding/json"
+)
+
+// Row is what the table of a store in a database holds of a key.
+type Row struct {
+	Fingerprint, Owner []byte
+	Status             *int    // nil: not settled
+	Header             *string // a JSON object
+	Body               []byte
+}
+
+// State is what a row means for a reservation that has just been tried. A row
+// with its own owner was won, also where the answer of an earlier try was lost.
+func (row Row) State(r Reservation) (State, Answer, error) {
+	switch {
+	case !bytes.Equal(row.Fingerprint, r.Fingerprint[:]):
+		return Different, Answer{}, nil
+	case row.Status == nil && bytes.Equal(row.Owner, r.Owner[:]):
+		return Reserved, Answer{}, nil
+	case row.Status == nil:
+		return InFlight, Answer{}, nil
+	}
+	a := Answer{Status: *row.Status, Body: row.Body}
+	if row.Header == nil {
+		return Settled, a, nil
+	}
+	err := json.Unmarshal([]byte(*row.Header), &a.Header)
+	return Settled, a, err
+}
+
+// HeaderText writes the header as a Row has it.
+func (a Answer) HeaderText() string {
+	text, _ := json.Marshal(a.Header) // texts only: it does not fail
+	return string(text)
+}

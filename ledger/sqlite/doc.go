@@ -1,0 +1,16 @@
+// Package sqlite keeps submission keys in an SQLite file: no server, no cgo, and
+// many programs may share the file.
+//
+//	store, err := sqlite.Open("office.db", sqlite.Options{})
+//	if err != nil {
+//		return err
+//	}
+//	defer store.Close()
+//	http.Handle("/permits", formhttp.New(form, formhttp.Options{
+//		Ledger: store.Together(),
+//		Submit: func(ctx context.Context, s formhttp.Submission) (replies.Response, error) {
+//			_, err := sqlite.Tx(ctx).ExecContext(ctx, "INSERT INTO permits (body) VALUES (?)", s.Body)
+//			return replies.Response{Status: 201}, err // the permit and the answer commit together
+//		},
+//	}))
+package sqlite
