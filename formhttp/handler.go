@@ -1,9 +1,9 @@
 package formhttp
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
-	"crypto/sha256"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -11,12 +11,14 @@ import (
 	"log/slog"
 	"net/http"
 	"strings"
+	"sync"
 	"time"
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/ledger"
 	"leanwicket.dev/ledger/memory"
 	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/markup"
 	"leanwicket.dev/replies"
 )
 
@@ -30,11 +32,19 @@ type Options struct {
 	// replies reads, 412 where the version is no longer the newest, 401. An error,
 	// like a panic, is answered with 500, and the key is released.
 	Submit func(ctx context.Context, s Submission) (replies.Response, error)
+	// Admit is asked before the ledger: an answer, such as 401 where nobody is signed
+	// in, turns the submission away and keeps everything typed; nil goes on. nil: all
+	// are admitted.
+	Admit func(r *http.Request) *replies.Response
 	// Ledger keeps the keys; nil: in memory, for a day.
 	Ledger ledger.Store
 	// Principal names the account of a request: keys of different accounts never
 	// meet. nil: all are one.
 	Principal func(r *http.Request) string
+	// Script is the address of the bundle's script, with which the page runs the
+	// lifecycle in the browser; empty: the page has none. Without script it works all
+	// the same.
+	Script string
 	// Page replaces parts of the page: templates with the names in Parts.
 	Page *template.Template
 	// Log is told what failed; nil: slog.Default.
@@ -42,10 +52,12 @@ type Options struct {
 
 	MaxBody   int64 // bytes of a request's body; 0: 1 MiB, with a file 32 MiB
 	MaxFields int   // controls in a request; 0: 10,000
+	MaxOpen   int   // submissions of one account that are worked on at once; 0: 20. Without Principal there is no limit: behind a proxy all addresses are one
 }
 
 // Submission is one submission that the form has accepted.
 type Submission struct {
+	Form    *lifecycle.Form
 	Request *http.Request
 	Button  string
 	Key     string
@@ -63,12 +75,15 @@ type handler struct {
 	o      Options
 	page   *template.Template
 	style  string // the hash of the page's style, for the policy
+
+	mu   sync.Mutex
+	open map[string]int // submissions that are worked on, by account
 }
 
 // New makes the handler of a form. Submissions from another origin are refused
 // (http.CrossOriginProtection).
 func New(source *declare.Source, o Options) http.Handler {
-	h := &handler{source: source, form: source.Form, o: o}
+	h := &handler{source: source, form: source.Form, o: o, open: map[string]int{}}
 	if h.o.Ledger == nil {
 		h.o.Ledger = memory.New(24 * time.Hour)
 	}
@@ -83,9 +98,8 @@ func New(source *declare.Source, o Options) http.Handler {
 			}
 		}
 	}
-	if h.o.MaxFields == 0 {
-		h.o.MaxFields = 10_000
-	}
+	h.o.MaxFields = cmp.Or(h.o.MaxFields, 10_000)
+	h.o.MaxOpen = cmp.Or(h.o.MaxOpen, 20)
 	h.page, h.style = newPage(o.Page)
 	return http.NewCrossOriginProtection().Handler(h)
 }
@@ -98,26 +112,51 @@ func (h *handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		}
 	}()
 	header := w.Header()
-	header.Set("Content-Security-Policy", "default-src 'none'; style-src "+h.style+"; form-action 'self'; base-uri 'none'; frame-ancestors 'none'")
+	header.Set("Content-Security-Policy", "default-src 'none'; style-src "+h.style+h.scripts()+"; form-action 'self'; base-uri 'none'; frame-ancestors 'none'")
 	header.Set("X-Content-Type-Options", "nosniff")
 	header.Set("Referrer-Policy", "same-origin")
 	header.Set("Cache-Control", "no-store")
 	switch r.Method {
 	case http.MethodGet, http.MethodHead:
 		h.get(w, r)
-	case http.MethodPost:
+	case http.MethodPost, h.form.Submit.Method:
 		h.post(w, r)
 	default:
-		header.Set("Allow", "GET, HEAD, POST")
+		header.Set("Allow", "GET, HEAD, POST, "+h.form.Submit.Method)
 		h.problem(w, http.StatusMethodNotAllowed, "This form is read with GET and sent with POST.", nil)
 	}
 }
 
+// scripts is what the policy of a page with script allows: that of this origin
+// alone.
+func (h *handler) scripts() string {
+	if h.o.Script == "" {
+		return ""
+	}
+	return "; script-src 'self' 'wasm-unsafe-eval'; connect-src 'self'"
+}
+
 func (h *handler) get(w http.ResponseWriter, r *http.Request) {
-	visit := h.open(r)
+	if r.URL.Query().Has(markup.Compiled) {
+		h.compiled(w)
+		return
+	}
+	visit := h.begin(r)
 	visit.key = newKey()
 	visit.received = r.URL.Query().Has("received")
 	h.render(w, http.StatusOK, visit)
+}
+
+// compiled gives the form as the script reads it.
+func (h *handler) compiled(w http.ResponseWriter) {
+	data, err := h.form.MarshalBinary()
+	if err != nil {
+		h.o.Log.Error("the form cannot be compiled", "form", h.form.Name, "error", err)
+		h.problem(w, http.StatusInternalServerError, "Something went wrong here.", nil)
+		return
+	}
+	w.Header().Set("Content-Type", "application/octet-stream")
+	_, _ = w.Write(data)
 }
 
 // newKey draws a submission key.
@@ -127,8 +166,8 @@ func newKey() string {
 	return k.String()
 }
 
-// open begins a session, with the saved record where there is one.
-func (h *handler) open(r *http.Request) *visit {
+// begin opens a session, with the saved record where there is one.
+func (h *handler) begin(r *http.Request) *visit {
 	v := &visit{form: h.form, request: r}
 	session, opening := lifecycle.Open(h.form, lifecycle.Seed{})
 	v.session = session
@@ -164,116 +203,56 @@ func (h *handler) post(w http.ResponseWriter, r *http.Request) {
 		h.problem(w, http.StatusBadRequest, err.Error(), nil)
 		return
 	}
-	v := h.open(r)
-	v.fill(sent)
-	v.key, v.sentVersion, v.asJSON = sent.key, sent.version, sent.asJSON
-	if v.key == "" {
-		v.key = newKey()
+	if !goodKey(sent.key) {
+		h.problem(w, http.StatusBadRequest, "The submission key has to be one to 255 visible ASCII characters.", nil)
+		return
 	}
+	v := h.begin(r)
+	v.fill(sent)
+	v.key, v.sentVersion, v.asJSON = cmp.Or(sent.key, newKey()), sent.version, sent.asJSON
 	if sent.change != nil {
 		v.apply(*sent.change)
 		h.render(w, http.StatusOK, v)
 		return
 	}
-	h.submit(w, v, sent.button)
-}
-
-// submit runs the form's own submit, and where that sends, the work.
-func (h *handler) submit(w http.ResponseWriter, v *visit, button string) {
-	try := v.send(button)
-	if try == nil {
-		h.answer(w, v, http.StatusUnprocessableEntity)
-		return
-	}
-	body := h.form.AppendBody(nil, try.Values)
-	if err := h.valid(body); err != nil { // the form and its schema agree: a defect if not
-		h.o.Log.Error("the schema refuses what the form accepts", "form", h.form.Name, "error", err)
-		h.problem(w, http.StatusUnprocessableEntity, "The answers do not fit the schema of the form.", nil)
-		return
-	}
-	s := Submission{Request: v.request, Button: try.Button, Key: v.key, Version: v.version(try.Version), Body: body}
-	got, replayed, err := ledger.Once(v.request.Context(), h.o.Ledger, h.reservation(s), ledger.Options{}, func(ctx context.Context) (ledger.Answer, error) {
-		response, err := h.o.Submit(ctx, s)
-		if err != nil {
-			return ledger.Answer{}, err
-		}
-		return toAnswer(response)
-	})
-	switch {
-	case errors.Is(err, ledger.ErrInFlight):
+	account := h.principal(r)
+	if !h.enter(account) {
 		w.Header().Set("Retry-After", "1")
-		h.problem(w, http.StatusConflict, "This submission is still being worked on. Try again in a moment.", nil)
-		return
-	case errors.Is(err, ledger.ErrDifferent):
-		h.problem(w, http.StatusUnprocessableEntity, "This submission was sent before with other answers. Open the form again.", nil)
-		return
-	case err != nil:
-		h.o.Log.Error("the submission failed", "form", h.form.Name, "error", err)
-		h.problem(w, http.StatusInternalServerError, "Something went wrong here. Nothing was stored; try again.", nil)
+		h.problem(w, http.StatusTooManyRequests, "Too many submissions are being worked on. Try again in a moment.", nil)
 		return
 	}
-	if replayed {
-		w.Header().Set("Idempotency-Replayed", "true")
-	}
-	h.settle(w, v, try, got)
+	defer h.leave(account)
+	h.submit(w, v, sent)
 }
 
-// settle gives the answer to the session, and the client what follows.
-func (h *handler) settle(w http.ResponseWriter, v *visit, try *lifecycle.Effect, got ledger.Answer) {
-	response := toResponse(got)
-	reply := replies.Submit(h.form, response)
-	v.apply(lifecycle.Replied(try.Attempt, try.Try, reply))
-	v.key = newKey() // whatever follows is another submission
-	if reply.Kind != lifecycle.ReplyAccepted {
-		h.answer(w, v, got.Status)
-		return
-	}
-	if v.asJSON {
-		for name, value := range got.Header {
-			w.Header().Set(name, value)
-		}
-		w.Header().Set("Content-Type", "application/json")
-		w.WriteHeader(got.Status)
-		_, _ = w.Write(got.Body)
-		return
-	}
-	to := localPath(reply.To)
-	if to == "" || h.form.Accepted.Then != lifecycle.ThenNavigate {
-		to = v.request.URL.EscapedPath() + "?received"
-	}
-	http.Redirect(w, v.request, to, http.StatusSeeOther)
+// goodKey reports whether a key can be kept; none at all is drawn here.
+func goodKey(key string) bool {
+	return len(key) <= 255 && !strings.ContainsFunc(key, func(c rune) bool { return c <= ' ' || c > '~' })
 }
 
-// localPath is a destination inside this origin, or nothing.
-func localPath(to string) string {
-	if !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.ContainsAny(to, "\\\r\n") {
+func (h *handler) principal(r *http.Request) string {
+	if h.o.Principal == nil {
 		return ""
 	}
-	return to
+	return h.o.Principal(r)
 }
 
-func (h *handler) reservation(s Submission) ledger.Reservation {
-	r := ledger.Reservation{Key: ledger.Key{Route: s.Request.URL.Path, Key: s.Key}}
-	if h.o.Principal != nil {
-		r.Principal = h.o.Principal(s.Request)
+func (h *handler) enter(account string) bool {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.o.Principal != nil && h.open[account] >= h.o.MaxOpen {
+		return false
 	}
-	r.Fingerprint = sha256.Sum256(fmt.Appendf(nil, "%q %q %q %s", s.Request.URL.Path, s.Button, s.Version, s.Body))
-	return r
+	h.open[account]++
+	return true
 }
 
-// valid runs the schema library over what is about to be accepted. A merge patch
-// is not a record: its parts have been checked by the form.
-func (h *handler) valid(body []byte) error {
-	if h.source.Schema == nil || h.form.Submit.Method == http.MethodPatch {
-		return nil
+func (h *handler) leave(account string) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.open[account]--; h.open[account] == 0 {
+		delete(h.open, account)
 	}
-	var record any
-	decoder := json.NewDecoder(strings.NewReader(string(body)))
-	decoder.UseNumber()
-	if err := decoder.Decode(&record); err != nil {
-		return err
-	}
-	return h.source.Schema.Validate(record)
 }
 
 // answer tells what the session shows: as a page, or as problem details.

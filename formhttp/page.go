@@ -48,6 +48,7 @@ type pageView struct {
 	Style               template.CSS
 	Action, Method      string
 	Multipart           bool
+	Groups              bool // it has rows, whose buttons stand before those that Enter is to use
 	Key, Version        string
 	Said                string
 	Received            string
@@ -56,6 +57,7 @@ type pageView struct {
 	Fields              []fieldView
 	Buttons             []buttonView
 	FormID, SummaryID   string
+	Script, Compiled    string // the address of the script, and of what it binds the page with; empty: none
 	KeyName, VersionKey string
 }
 
@@ -78,10 +80,11 @@ type fieldView struct {
 	Described                    string // the ids of what describes it
 	Rows                         []rowView
 	Add                          buttonView
+	Template                     *rowView // of a group: what the script adds a row from, * for its number
 }
 
 type rowView struct {
-	Number int
+	Number string
 	Fields []fieldView
 	Remove buttonView
 }
@@ -108,6 +111,7 @@ func (h *handler) view(v *visit) pageView {
 	p := pageView{
 		Title: cmp.Or(f.Title, f.Name), Lang: cmp.Or(f.Lang, "en"), Name: f.Name, Style: template.CSS(pageStyle),
 		Action: v.request.URL.EscapedPath(), Key: v.key, Version: v.version(v.session.Version()),
+		Script: h.o.Script, Compiled: "?" + markup.Compiled,
 		FormID: markup.Form, SummaryID: markup.Summary, KeyName: markup.Key, VersionKey: markup.Version,
 	}
 	if v.received {
@@ -132,7 +136,9 @@ func (h *handler) fieldViews(v *visit, p *pageView) []fieldView {
 		place := state.Place()
 		switch {
 		case state.Declared().Kind == lifecycle.KindRows:
+			p.Groups = true
 			view.Add = buttonView{markup.Add, view.Path, "Add to " + view.Label}
+			view.Template = h.rowTemplate(place.Field)
 			list = append(list, view)
 		case place.Row < 0:
 			list = append(list, view)
@@ -140,7 +146,7 @@ func (h *handler) fieldViews(v *visit, p *pageView) []fieldView {
 			group := &list[len(list)-1]
 			if len(group.Rows) <= int(place.Row) {
 				row := group.Path + "/" + strconv.Itoa(int(place.Row))
-				group.Rows = append(group.Rows, rowView{Number: int(place.Row) + 1, Remove: buttonView{markup.Remove, row, "Remove"}})
+				group.Rows = append(group.Rows, rowView{Number: strconv.Itoa(int(place.Row) + 1), Remove: buttonView{markup.Remove, row, "Remove"}})
 			}
 			row := &group.Rows[place.Row]
 			row.Fields = append(row.Fields, view)
@@ -149,18 +155,29 @@ func (h *handler) fieldViews(v *visit, p *pageView) []fieldView {
 	return list
 }
 
-func (h *handler) fieldView(state lifecycle.FieldState, p *pageView) fieldView {
-	f := state.Declared()
-	path := state.Path()
+// rowTemplate is a row of a group as it is before anybody has typed in it; nil on
+// a page without script.
+func (h *handler) rowTemplate(group lifecycle.FieldID) *rowView {
+	if h.o.Script == "" {
+		return nil
+	}
+	head := h.form.Fields[group].Path
+	row := &rowView{Number: "*", Remove: buttonView{markup.Remove, head + "/*", "Remove"}}
+	for _, id := range h.form.Members(group) {
+		f := &h.form.Fields[id]
+		row.Fields = append(row.Fields, h.emptyField(f, f.Path))
+	}
+	return row
+}
+
+// emptyField is a field before anything is known of its session.
+func (h *handler) emptyField(f *lifecycle.Field, path string) fieldView {
 	view := fieldView{
 		Path: path, ID: markup.ID(path), Label: f.Label, Unit: f.Unit, Help: f.Help, Kind: f.Kind.String(),
 		Type: "text", InputMode: markup.InputMode(f.Kind), Placeholder: f.Placeholder, Autocomplete: f.Autocomplete,
-		Value: state.Raw(), IssuesID: markup.IssuesID(path), HelpID: markup.HelpID(path), Sometimes: h.sometimes(f),
-		Required: requires(f),
+		IssuesID: markup.IssuesID(path), HelpID: markup.HelpID(path), Sometimes: h.sometimes(f), Required: requires(f), Long: longText(f),
 	}
 	switch f.Kind {
-	case lifecycle.KindBoolean:
-		view.Checked = state.Value() == lifecycle.True() || state.Raw() == "true"
 	case lifecycle.KindDate:
 		view.Placeholder = cmp.Or(view.Placeholder, "2031-05-02")
 	case lifecycle.KindTime:
@@ -168,19 +185,33 @@ func (h *handler) fieldView(state lifecycle.FieldState, p *pageView) fieldView {
 	case lifecycle.KindDateTime:
 		view.Placeholder = cmp.Or(view.Placeholder, "2031-05-02T09:30")
 	case lifecycle.KindFile:
+		view.Type = "file"
+	}
+	for k, o := range f.Options {
+		value := o.Value.String()
+		view.Options = append(view.Options, optionView{markup.OptionID(path, k), value, cmp.Or(o.Label, value), false})
+	}
+	if view.Help != "" || view.Sometimes != "" {
+		view.Described = view.HelpID
+	}
+	return view
+}
+
+func (h *handler) fieldView(state lifecycle.FieldState, p *pageView) fieldView {
+	f := state.Declared()
+	view := h.emptyField(f, state.Path())
+	view.Value = state.Raw()
+	switch f.Kind {
+	case lifecycle.KindBoolean:
+		view.Checked = state.Value() == lifecycle.True() || state.Raw() == "true"
+	case lifecycle.KindFile:
 		p.Multipart = true
-		view.Type, view.Value = "file", ""
+		view.Value = ""
 	case lifecycle.KindChoice, lifecycle.KindChoices:
 		chosen := strings.Split(state.Raw(), "\n")
-		for k, o := range f.Options {
-			value := o.Value.String()
-			view.Options = append(view.Options, optionView{markup.OptionID(path, k), value, cmp.Or(o.Label, value), slices.Contains(chosen, value)})
+		for k := range view.Options {
+			view.Options[k].Chosen = slices.Contains(chosen, view.Options[k].Value)
 		}
-	}
-	view.Long = longText(f)
-	described := []string{}
-	if view.Help != "" || view.Sometimes != "" {
-		described = append(described, view.HelpID)
 	}
 	for _, issue := range state.Issues() {
 		if issue.Shown && state.Asked() {
@@ -193,9 +224,8 @@ func (h *handler) fieldView(state lifecycle.FieldState, p *pageView) fieldView {
 		}
 	}
 	if len(view.Issues) > 0 {
-		described = append(described, view.IssuesID)
+		view.Described = strings.TrimSpace(view.Described + " " + view.IssuesID)
 	}
-	view.Described = strings.Join(described, " ")
 	return view
 }
 

@@ -1,6 +1,7 @@
 package formhttp
 
 import (
+	"bytes"
 	"cmp"
 	"encoding/json"
 	"errors"
@@ -35,6 +36,7 @@ type sent struct {
 	rows                 map[string]int      // by group: how many
 	change               *lifecycle.Event    // a row is added or removed; nothing is submitted
 	asJSON               bool
+	whole, patch         bool // as JSON: a whole record, or a merge patch (RFC 7396)
 }
 
 var errTooMany = errors.New("too many fields")
@@ -47,10 +49,17 @@ func (h *handler) read(r *http.Request) (*sent, error) {
 	}
 	s := &sent{key: r.Header.Get("Idempotency-Key"), version: r.Header.Get("If-Match"), rows: map[string]int{}, values: map[string][]string{}}
 	switch kind {
-	case "application/json":
+	case "application/json", "application/merge-patch+json":
 		return s, h.readJSON(r, s)
 	case "application/x-www-form-urlencoded":
-		if err := r.ParseForm(); err != nil {
+		text, err := io.ReadAll(r.Body)
+		if err != nil {
+			return nil, err
+		}
+		if bytes.Count(text, []byte("&")) >= h.o.MaxFields { // before anything is made of them
+			return nil, errTooMany
+		}
+		if r.PostForm, err = url.ParseQuery(string(text)); err != nil {
 			return nil, err
 		}
 	case "multipart/form-data":
@@ -105,7 +114,9 @@ func (h *handler) readForm(posted url.Values, s *sent) error {
 const maxDepth = 32
 
 func (h *handler) readJSON(r *http.Request, s *sent) error {
-	s.asJSON, s.button = true, r.URL.Query().Get("button")
+	s.asJSON, s.button = true, cmp.Or(r.Header.Get(markup.ButtonHeader), r.URL.Query().Get("button"))
+	s.patch = r.Method == http.MethodPatch
+	s.whole = !s.patch
 	text, err := io.ReadAll(r.Body)
 	if err != nil {
 		return err
@@ -122,6 +133,13 @@ func (h *handler) readJSON(r *http.Request, s *sent) error {
 	answers := replies.Values(h.form, body)
 	if len(answers) > h.o.MaxFields {
 		return errTooMany
+	}
+	if s.whole { // a group that is not there has no rows
+		for _, f := range h.form.Fields {
+			if f.Kind == lifecycle.KindRows {
+				s.rows[f.Path] = 0
+			}
+		}
 	}
 	for _, a := range answers {
 		path := h.form.Path(a.Place)
@@ -181,8 +199,10 @@ func (v *visit) fill(s *sent) {
 		switch {
 		case kind == lifecycle.KindRows:
 			continue
-		case !given && (s.asJSON || kind != lifecycle.KindBoolean && kind != lifecycle.KindChoices):
+		case !given && !s.whole && kind != lifecycle.KindBoolean && kind != lifecycle.KindChoices:
 			continue // no control of it was sent; an unticked box sends nothing
+		case !given && s.patch:
+			continue // what a merge patch does not mention stays
 		}
 		if raw := strings.Join(values, "\n"); raw != f.Raw() {
 			edits = append(edits, lifecycle.Edit(f.Path(), strings.ReplaceAll(raw, "\r\n", "\n")))

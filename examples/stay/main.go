@@ -1,17 +1,18 @@
-// A form from a struct, served without any script: open http://127.0.0.1:8720/.
+// A form from a struct, served without any script over one SQLite file: open
+// http://127.0.0.1:8720/.
 package main
 
 import (
 	"context"
+	"database/sql"
 	"fmt"
 	"log"
 	"net/http"
-	"sync"
-	"time"
+	"strings"
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/formhttp"
-	"leanwicket.dev/ledger/memory"
+	"leanwicket.dev/ledger/sqlite"
 	"leanwicket.dev/replies"
 )
 
@@ -23,26 +24,22 @@ type Stay struct {
 	Power   bool   `json:"power" label:"Shore power"`
 }
 
-// berths is the application: what it has been told once, it knows once.
-type berths struct {
-	mu    sync.Mutex
-	stays []Stay
-}
-
-func (b *berths) book(_ context.Context, s formhttp.Submission) (replies.Response, error) {
+// book inserts a stay. The row and the answer commit together: whenever this
+// program stops, a repeat finds both or neither.
+func book(ctx context.Context, s formhttp.Submission) (replies.Response, error) {
 	var stay Stay
 	if err := s.Decode(&stay); err != nil {
 		return replies.Response{}, err
 	}
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	for _, known := range b.stays {
-		if known.Vessel == stay.Vessel {
-			return replies.Response{Status: 422, Body: map[string]any{"errors": map[string]any{"vessel": "This vessel has a berth already."}}}, nil
-		}
+	result, err := sqlite.Tx(ctx).ExecContext(ctx, "INSERT INTO stays (vessel, nights, arrival, power) VALUES (?, ?, ?, ?)", stay.Vessel, stay.Nights, stay.Arrival, stay.Power)
+	switch {
+	case err != nil && strings.Contains(err.Error(), "UNIQUE"):
+		return replies.Response{Status: 422, Body: map[string]any{"errors": map[string]any{"vessel": "This vessel has a berth already."}}}, nil
+	case err != nil:
+		return replies.Response{}, err
 	}
-	b.stays = append(b.stays, stay)
-	return replies.Response{Status: 201, Body: map[string]any{"id": len(b.stays)}}, nil
+	number, err := result.LastInsertId()
+	return replies.Response{Status: 201, Body: map[string]any{"id": number}}, err
 }
 
 func main() {
@@ -50,7 +47,19 @@ func main() {
 	if err != nil {
 		log.Fatal(err)
 	}
-	http.Handle("/", formhttp.New(form, formhttp.Options{Submit: new(berths).book, Ledger: memory.New(24 * time.Hour)}))
+	store, err := sqlite.Open("stays.db", sqlite.Options{})
+	if err != nil {
+		log.Fatal(err)
+	}
+	defer store.Close()
+	err = store.Write(context.Background(), func(ctx context.Context, tx *sql.Tx) error {
+		_, err := tx.ExecContext(ctx, "CREATE TABLE IF NOT EXISTS stays (number INTEGER PRIMARY KEY, vessel TEXT UNIQUE, nights INTEGER, arrival TEXT, power INTEGER)")
+		return err
+	})
+	if err != nil {
+		log.Fatal(err)
+	}
+	http.Handle("/", formhttp.New(form, formhttp.Options{Submit: book, Ledger: store.Together()}))
 	fmt.Println("open http://127.0.0.1:8720/")
 	log.Fatal(http.ListenAndServe("127.0.0.1:8720", nil))
 }

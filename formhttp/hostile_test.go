@@ -1,0 +1,155 @@
+package formhttp_test
+
+import (
+	"fmt"
+	"net"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"leanwicket.dev/formhttp"
+	"leanwicket.dev/replies"
+)
+
+// as sends a form as an account, and gives the page.
+func (s *site) as(account string, values url.Values) page {
+	r, err := http.NewRequest(http.MethodPost, s.server.URL+"/stay", strings.NewReader(values.Encode()))
+	require.NoError(s.t, err)
+	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+	r.Header.Set("Account", account)
+	return s.do(r)
+}
+
+func byAccount(o *formhttp.Options) {
+	o.Principal = func(r *http.Request) string { return r.Header.Get("Account") }
+}
+
+// A key that another account has used says nothing of what that account sent.
+func TestKeysOfOthers(t *testing.T) {
+	s := newSite(t, stayForm, func(got formhttp.Submission) (replies.Response, error) {
+		return replies.Response{Status: 422, Body: map[string]any{"title": "Refused to " + got.Request.Header.Get("Account")}}, nil
+	}, byAccount)
+	values := url.Values{"vessel": {"Heron"}, "leanwicket-key": {"guessed"}}
+	require.Contains(t, s.as("ada", values).text, "Refused to ada")
+	require.Contains(t, s.as("ada", values).text, "Refused to ada")
+	require.Len(t, s.sent, 1)
+	p := s.as("bo", values)
+	require.Contains(t, p.text, "Refused to bo")
+	require.Empty(t, p.header.Get("Idempotency-Replayed"))
+	require.NotContains(t, s.as("bo", url.Values{"vessel": {"Tern"}, "leanwicket-key": {"guessed"}}).text, "ada")
+}
+
+// Markup in any value is text on the page, and nothing but text.
+func TestMarkupInValues(t *testing.T) {
+	const mark = `"'><script>alert(1)</script>&lt;{{.}}` + "\u202e"
+	s := newSite(t, stayForm, func(formhttp.Submission) (replies.Response, error) {
+		return replies.Response{Status: 422, Body: map[string]any{"title": mark, "errors": map[string]any{"vessel": mark, mark: mark}}}, nil
+	}, nil)
+	values := url.Values{"crew": {"1"}, "leanwicket-version": {mark}}
+	for _, name := range []string{"vessel", "nights", "quay", "power", "amperage", "crew/0/name", "crew/0/cook", "note", mark} {
+		values.Set(name, mark)
+	}
+	p := s.post(values)
+	require.Equal(t, 422, p.status)
+	for _, name := range []string{"vessel", "nights", "crew/0/name", "note", "leanwicket-version"} {
+		require.Equal(t, mark, p.controls[name], name)
+	}
+	require.Equal(t, 422, s.post(url.Values{"vessel": {"Heron"}}).status) // the application's words
+	for _, text := range []string{p.text, s.post(url.Values{"vessel": {"Heron"}}).text} {
+		require.NotContains(t, text, "<script")
+	}
+}
+
+// Keys, versions and destinations that would add a header, or lead elsewhere.
+func TestHeadersAndDestinations(t *testing.T) {
+	to := ""
+	s := newSite(t, recordForm, func(formhttp.Submission) (replies.Response, error) {
+		return replies.Response{Status: 200, Header: map[string]string{"Location": to, "ETag": "\"1\"\r\nSet-Cookie: a=b"}}, nil
+	}, func(o *formhttp.Options) {
+		o.Load = func(*http.Request) (map[string]any, string, error) { return map[string]any{"name": "Buoy 7"}, "", nil }
+	})
+	for _, key := range []string{"a\r\nSet-Cookie: a=b", "a b", strings.Repeat("k", 256), "ключ"} {
+		require.Equal(t, 400, s.post(url.Values{"name": {"Heron"}, "leanwicket-key": {key}}).status, key)
+	}
+	for k, elsewhere := range []string{"https://elsewhere.example/", "//elsewhere.example", `/\elsewhere.example`, "/a\r\nSet-Cookie: a=b", "javascript:alert(1)", "/\t/elsewhere.example"} {
+		to = elsewhere
+		p := s.post(url.Values{"name": {"Heron " + strconv.Itoa(k)}, "leanwicket-key": {"to-" + strconv.Itoa(k)}})
+		require.Equal(t, 303, p.status)
+		require.Equal(t, "/stay?received", p.header.Get("Location"), elsewhere)
+		require.Empty(t, p.header.Get("Set-Cookie"))
+	}
+}
+
+// Names of controls that look like paths elsewhere are no fields, and ten
+// thousand and one are too many.
+func TestNamesOfControls(t *testing.T) {
+	s := newSite(t, stayForm, accept, nil)
+	values := url.Values{"vessel": {"Heron"}}
+	for _, name := range []string{"../vessel", "crew/../vessel", "crew/-1/name", "crew/01/name", "crew/99999999999999999999/name", "crew/0", "crew/0/name/x", "/vessel", "vessel/", "leanwicket-nothing", "%2e%2e", "__proto__", "\x00"} {
+		values.Set(name, "5")
+	}
+	require.Equal(t, 303, s.post(values).status)
+	require.JSONEq(t, `{"vessel": "Heron"}`, string(s.sent[0].Body))
+	for k := range 10_000 {
+		values.Set("x"+strconv.Itoa(k), "")
+	}
+	require.Equal(t, 413, s.post(values).status)
+	require.Equal(t, 413, s.json(`{"vessel": "Heron", "crew": [`+strings.TrimSuffix(strings.Repeat(`{"name": "Ada"},`, 10_001), ",")+`]}`))
+}
+
+func (s *site) json(body string) int {
+	response, err := http.Post(s.server.URL+"/stay", "application/json", strings.NewReader(body))
+	require.NoError(s.t, err)
+	defer response.Body.Close()
+	return response.StatusCode
+}
+
+// One who opens a thousand keys at once, or sends very slowly, keeps nobody else
+// waiting.
+func TestGreedyAndSlowClients(t *testing.T) {
+	end := make(chan bool)
+	s := newSite(t, stayForm, func(got formhttp.Submission) (replies.Response, error) {
+		if got.Request.Header.Get("Account") == "ada" {
+			<-end
+		}
+		return accept(got)
+	}, func(o *formhttp.Options) { byAccount(o); o.MaxOpen = 7 })
+	for range 50 { // headers, and then nothing more of the body
+		connection, err := net.Dial("tcp", s.server.Listener.Addr().String())
+		require.NoError(t, err)
+		defer connection.Close()
+		_, err = fmt.Fprintf(connection, "POST /stay HTTP/1.1\r\nHost: x\r\nAccount: bo\r\nContent-Type: application/x-www-form-urlencoded\r\nContent-Length: 100\r\n\r\nvessel=")
+		require.NoError(t, err)
+	}
+	var mu sync.Mutex
+	got := map[int]int{}
+	var all sync.WaitGroup
+	for k := range 1000 {
+		all.Go(func() {
+			r, _ := http.NewRequest(http.MethodPost, s.server.URL+"/stay", strings.NewReader("vessel=Heron&leanwicket-key="+strconv.Itoa(k)))
+			r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+			r.Header.Set("Account", "ada")
+			response, err := s.server.Client().Do(r)
+			if err != nil {
+				t.Error(err)
+				return
+			}
+			response.Body.Close()
+			mu.Lock()
+			defer mu.Unlock()
+			got[response.StatusCode]++
+		})
+	}
+	require.Eventually(t, func() bool { mu.Lock(); defer mu.Unlock(); return got[429] == 993 }, 30*time.Second, 10*time.Millisecond)
+	require.Equal(t, 303, s.as("bo", url.Values{"vessel": {"Tern"}}).status)
+	close(end)
+	all.Wait()
+	require.Equal(t, map[int]int{303: 7, 429: 993}, got)
+	require.Equal(t, 303, s.as("ada", url.Values{"vessel": {"Egret"}}).status)
+}

@@ -1,0 +1,171 @@
+package formhttp
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"strings"
+
+	"leanwicket.dev/ledger"
+	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/replies"
+)
+
+func (h *handler) admit(r *http.Request) *replies.Response {
+	if h.o.Admit == nil {
+		return nil
+	}
+	return h.o.Admit(r)
+}
+
+// errHeld ends the work of a submission that the form holds.
+var errHeld = errors.New("the form holds it")
+
+// notAnOutcome is an answer of the application that settles nothing: it is not
+// kept, and a repeat asks the application again.
+type notAnOutcome struct{ answer ledger.Answer }
+
+func (notAnOutcome) Error() string { return "the application's answer settles nothing" }
+
+// submit runs the form's own submit, and where that sends, the work. The ledger is
+// asked first: a repeat gets its answer also where the record has changed since,
+// so that there would be nothing to send.
+func (h *handler) submit(w http.ResponseWriter, v *visit, sent *sent) {
+	w.Header().Set("Idempotency-Key", v.key) // so that client and logs can tell which it was
+	try := v.send(sent.button)
+	if turnedAway := h.admit(v.request); turnedAway != nil {
+		answer, err := toAnswer(*turnedAway)
+		if err != nil {
+			h.failed(w, err)
+			return
+		}
+		h.settle(w, v, try, answer)
+		return
+	}
+	got, replayed, err := ledger.Once(v.request.Context(), h.o.Ledger, h.reservation(v, sent), ledger.Options{}, func(ctx context.Context) (ledger.Answer, error) {
+		if try == nil {
+			return ledger.Answer{}, errHeld
+		}
+		return h.work(ctx, v, try)
+	})
+	var unsettled notAnOutcome
+	switch {
+	case errors.Is(err, errHeld):
+		h.answer(w, v, http.StatusUnprocessableEntity)
+		return
+	case errors.As(err, &unsettled):
+		got = unsettled.answer
+	case errors.Is(err, ledger.ErrInFlight):
+		w.Header().Set("Retry-After", "1")
+		h.problem(w, http.StatusConflict, "This submission is still being worked on. Try again in a moment.", nil)
+		return
+	case errors.Is(err, ledger.ErrDifferent):
+		h.problem(w, http.StatusUnprocessableEntity, "This submission was sent before with other answers. Open the form again.", nil)
+		return
+	case err != nil:
+		h.failed(w, err)
+		return
+	}
+	if replayed {
+		w.Header().Set("Idempotency-Replayed", "true")
+	}
+	h.settle(w, v, try, got)
+}
+
+// failed tells that nothing was stored; why is for the log alone.
+func (h *handler) failed(w http.ResponseWriter, err error) {
+	h.o.Log.Error("the submission failed", "form", h.form.Name, "error", err)
+	h.problem(w, http.StatusInternalServerError, "Something went wrong here. Nothing was stored; try again.", nil)
+}
+
+// work is what a submission is for, once the form and its schema allow it.
+func (h *handler) work(ctx context.Context, v *visit, try *lifecycle.Effect) (ledger.Answer, error) {
+	body := h.form.AppendBody(nil, try.Values)
+	if err := h.valid(body); err != nil {
+		return ledger.Answer{}, fmt.Errorf("the schema refuses what the form accepts: %w", err)
+	}
+	response, err := h.o.Submit(ctx, Submission{Form: h.form, Request: v.request, Button: try.Button, Key: v.key, Version: v.version(try.Version), Body: body})
+	if err != nil {
+		return ledger.Answer{}, err
+	}
+	answer, err := toAnswer(response)
+	switch {
+	case err != nil:
+		return ledger.Answer{}, err
+	case !isOutcome(replies.Submit(h.form, response).Kind):
+		return ledger.Answer{}, notAnOutcome{answer}
+	default:
+		return answer, nil
+	}
+}
+
+// isOutcome reports whether an answer is kept under its key. Who was signed out,
+// or came while the application was closed, may try the same again.
+func isOutcome(kind lifecycle.ReplyKind) bool {
+	return kind == lifecycle.ReplyAccepted || kind == lifecycle.ReplyRefused || kind == lifecycle.ReplyOutdated
+}
+
+// settle gives the answer to the session, and the client what follows.
+func (h *handler) settle(w http.ResponseWriter, v *visit, try *lifecycle.Effect, got ledger.Answer) {
+	reply := replies.Submit(h.form, toResponse(got))
+	if try != nil {
+		v.apply(lifecycle.Replied(try.Attempt, try.Try, reply))
+	}
+	if isOutcome(reply.Kind) {
+		v.key = newKey() // whatever follows is another submission
+	}
+	for _, name := range []string{"Retry-After", "ETag", "Location", "WWW-Authenticate"} {
+		if value := got.Header[name]; value != "" && (v.asJSON || name != "Location") {
+			w.Header().Set(name, value)
+		}
+	}
+	switch {
+	case reply.Kind != lifecycle.ReplyAccepted:
+		h.answer(w, v, got.Status)
+	case v.asJSON:
+		w.Header().Set("Content-Type", "application/json")
+		w.WriteHeader(got.Status)
+		_, _ = w.Write(got.Body)
+	default:
+		to := localPath(reply.To)
+		if to == "" || h.form.Accepted.Then != lifecycle.ThenNavigate {
+			to = v.request.URL.EscapedPath() + "?received"
+		}
+		http.Redirect(w, v.request, to, http.StatusSeeOther)
+	}
+}
+
+// localPath is a destination inside this origin, or nothing. Browsers leave tabs
+// and line ends out of a URL, and read a backslash as a slash.
+func localPath(to string) string {
+	if !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.ContainsFunc(to, func(c rune) bool { return c == '\\' || c <= ' ' || c == 0x7f }) {
+		return ""
+	}
+	return to
+}
+
+// reservation is of what the request says, not of what it means for a record
+// that may change before it is repeated.
+func (h *handler) reservation(v *visit, sent *sent) ledger.Reservation {
+	route := v.request.Method + " " + v.request.URL.Path
+	said, _ := json.Marshal([]any{route, sent.button, sent.version, sent.rows, sent.values}) // texts and numbers; maps are written in order
+	return ledger.Reservation{Key: ledger.Key{Principal: h.principal(v.request), Route: route, Key: v.key}, Fingerprint: sha256.Sum256(said)}
+}
+
+// valid runs the schema library over what is about to be accepted. A merge patch
+// is not a record: its parts have been checked by the form.
+func (h *handler) valid(body []byte) error {
+	if h.source.Schema == nil || h.form.Submit.Method == http.MethodPatch {
+		return nil
+	}
+	var record any
+	decoder := json.NewDecoder(strings.NewReader(string(body)))
+	decoder.UseNumber()
+	if err := decoder.Decode(&record); err != nil {
+		return err
+	}
+	return h.source.Schema.Validate(record)
+}

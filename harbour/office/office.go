@@ -1,0 +1,186 @@
+package office
+
+import (
+	"cmp"
+	"context"
+	"database/sql"
+	_ "embed"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"strings"
+
+	"leanwicket.dev/declare"
+	"leanwicket.dev/dom/bundle"
+	"leanwicket.dev/formhttp"
+	"leanwicket.dev/harbour"
+	"leanwicket.dev/ledger"
+	"leanwicket.dev/ledger/sqlite"
+	"leanwicket.dev/replies"
+)
+
+//go:embed schema.sql
+var schema string
+
+// Options of the office. The zero value keeps the keys in the office's own file.
+type Options struct {
+	Ledger ledger.Store // nil: in the office's own file, where work and answer commit together
+	Log    *slog.Logger // nil: slog.Default
+}
+
+// Office is an http.Handler.
+type Office struct {
+	store  *sqlite.Store
+	read   *sql.DB
+	faults faults
+	recent recent
+	mux    *http.ServeMux
+	log    *slog.Logger
+	forms  []*declare.Source
+}
+
+// account is whose request it is: there is no sign-in here, a cookie says it.
+func account(r *http.Request) string {
+	if c, err := r.Cookie("harbour-account"); err == nil && c.Value != "" {
+		return c.Value
+	}
+	return "ada"
+}
+
+// Open opens the office's file, and makes it where it is missing.
+func Open(path string, o Options) (*Office, error) {
+	store, err := sqlite.Open(path, sqlite.Options{})
+	if err != nil {
+		return nil, err
+	}
+	read, err := sql.Open("sqlite", strings.Replace(sqlite.DSN(path), "_txlock=immediate", "_txlock=deferred", 1))
+	if err != nil {
+		return nil, errors.Join(err, store.Close())
+	}
+	office := &Office{store: store, read: read, mux: http.NewServeMux(), log: cmp.Or(o.Log, slog.Default())}
+	err = store.Write(context.Background(), func(ctx context.Context, tx *sql.Tx) error {
+		_, err := tx.ExecContext(ctx, schema)
+		return err
+	})
+	if err == nil {
+		if o.Ledger == nil {
+			o.Ledger = store.Together()
+		}
+		err = office.routes(o.Ledger)
+	}
+	if err != nil {
+		return nil, errors.Join(fmt.Errorf("opening the harbour office: %w", err), office.Close())
+	}
+	return office, nil
+}
+
+// Close ends the office after what is being written.
+func (o *Office) Close() error { return errors.Join(o.read.Close(), o.store.Close()) }
+
+// work is what the office does with a form's submission.
+type work func(ctx context.Context, tx *sql.Tx, s formhttp.Submission) (replies.Response, error)
+
+func (o *Office) routes(keys ledger.Store) error {
+	works := map[string]work{
+		"mooring-permit": o.permit, "pilot-booking": o.pilot, "visit": booking, "regatta-entry": booking,
+		"contact-details": replace, "vessel-record": replace, "berth-plan": replace,
+	}
+	for _, name := range harbour.Forms() {
+		source, err := declare.OpenFS(harbour.Files(), name)
+		if err != nil {
+			return err
+		}
+		form := source.Form
+		o.forms = append(o.forms, source)
+		options := formhttp.Options{
+			Load: func(r *http.Request) (map[string]any, string, error) {
+				return o.load(r.Context(), account(r), form.Prefill.URL)
+			},
+			Admit:  admit,
+			Submit: o.submit(works[form.Name]), Ledger: keys, Principal: account, Log: o.log,
+		}
+		plain := formhttp.New(source, options)
+		options.Script = "/leanwicket/leanwicket.js"
+		page := strings.TrimSuffix(name, ".form.yaml")
+		o.mux.Handle("/forms/"+page, formhttp.New(source, options))
+		o.mux.Handle("/plain/"+page, plain)
+		o.mux.Handle(form.Submit.Method+" "+form.Submit.URL, plain)
+	}
+	o.mux.Handle("GET /leanwicket/", http.StripPrefix("/leanwicket", bundle.Handler()))
+	for _, path := range []string{"/registry/contact", "/registry/vessel", "/plans/7"} {
+		o.mux.HandleFunc("GET "+path, o.record)
+	}
+	for path, find := range map[string]func(context.Context, string) (string, error){
+		"/berths/{value}": o.berthProblem, "/slots/{value}": o.slotProblem, "/vessels/{value}": o.vesselProblem,
+	} {
+		o.mux.HandleFunc("GET "+path, func(w http.ResponseWriter, r *http.Request) { o.check(w, r, find) })
+	}
+	o.mux.HandleFunc("GET /{$}", o.index)
+	o.mux.HandleFunc("GET /permits/{number}", o.shown("permits", "P-"))
+	o.mux.HandleFunc("GET /visits/{number}", o.shown("bookings", "B-"))
+	o.mux.HandleFunc("GET /panel", o.panel)
+	o.mux.Handle("POST /panel", http.NewCrossOriginProtection().Handler(http.HandlerFunc(o.setPanel)))
+	return nil
+}
+
+// ServeHTTP answers, with the trouble that is turned on.
+func (o *Office) ServeHTTP(w http.ResponseWriter, r *http.Request) { o.troubled(w, r, o.mux) }
+
+// admit turns away who is signed out, or comes while the office is closed: before
+// anybody looks whether the same was sent before.
+func admit(r *http.Request) *replies.Response {
+	f := trouble(r.Context())
+	if response, refused := f.response(); refused && f.Does != refuse {
+		return &response
+	}
+	return nil
+}
+
+// submit does a form's work in the transaction of its answer, or, with another
+// ledger, in one of its own.
+func (o *Office) submit(do work) func(context.Context, formhttp.Submission) (replies.Response, error) {
+	return func(ctx context.Context, s formhttp.Submission) (response replies.Response, err error) {
+		if f := trouble(ctx); f.Does == refuse {
+			response, _ := f.response()
+			return response, nil
+		}
+		if tx := sqlite.Tx(ctx); tx != nil {
+			return do(ctx, tx, s)
+		}
+		err = o.store.Write(ctx, func(ctx context.Context, tx *sql.Tx) error {
+			response, err = do(ctx, tx, s)
+			return err
+		})
+		return response, err
+	}
+}
+
+// writeJSON answers with a body, as problem details where it is an error.
+func writeJSON(w http.ResponseWriter, r replies.Response) {
+	for name, value := range r.Header {
+		w.Header().Set(name, value)
+	}
+	kind := "application/json"
+	if r.Status >= 400 {
+		kind = "application/problem+json"
+	}
+	w.Header().Set("Content-Type", kind)
+	w.Header().Set("Cache-Control", "no-store")
+	w.WriteHeader(r.Status)
+	_ = json.NewEncoder(w).Encode(r.Body)
+}
+
+// refusal is a 422 with one entry: where, as a JSON Pointer, and what.
+func refusal(pointer, detail string) replies.Response {
+	return problem(http.StatusUnprocessableEntity, "The harbour office cannot accept this.", map[string]any{"pointer": "#/" + pointer, "detail": detail})
+}
+
+func problem(status int, title string, entries ...any) replies.Response {
+	body := map[string]any{"title": title, "status": status}
+	if entries != nil {
+		body["errors"] = entries
+	}
+	return replies.Response{Status: status, Body: body}
+}
