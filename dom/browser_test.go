@@ -1,0 +1,330 @@
+//go:build !js
+
+package dom_test
+
+import (
+	"context"
+	"io"
+	"log/slog"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	cdppage "github.com/chromedp/cdproto/page"
+	cdpruntime "github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+
+	"leanwicket.dev/harbour/office"
+	"leanwicket.dev/internal/browser"
+)
+
+// tab is a page of the office in a real browser.
+type tab struct {
+	t      *testing.T
+	ctx    context.Context
+	site   string
+	asked  atomic.Int32 // prompts of the browser
+	accept atomic.Bool  // how they are answered
+	broken atomic.Bool  // errors are expected
+}
+
+func openTab(t *testing.T) *tab {
+	page := browser.Open(t)
+	o, err := office.Open(filepath.Join(t.TempDir(), "office.db"), office.Options{Log: slog.New(slog.DiscardHandler)})
+	require.NoError(t, err)
+	server := httptest.NewUnstartedServer(o)
+	server.Config.ErrorLog = slog.NewLogLogger(slog.DiscardHandler, 0)
+	server.Start()
+	t.Cleanup(func() { server.CloseClientConnections(); server.Close(); require.NoError(t, o.Close()) })
+	b := &tab{t: t, ctx: page, site: server.URL}
+	require.NoError(t, chromedp.Listen(page, func(event any) {
+		switch e := event.(type) {
+		case *cdppage.EventJavascriptDialogOpening:
+			b.asked.Add(1)
+			go func() {
+				_, _ = chromedp.Call(page, cdppage.HandleJavaScriptDialog, cdppage.HandleJavaScriptDialogParams{Accept: b.accept.Load()})
+			}()
+		case *cdpruntime.EventExceptionThrown:
+			if !b.broken.Load() {
+				t.Error(e.ExceptionDetails.Text, e.ExceptionDetails.Exception)
+			}
+		case *cdpruntime.EventConsoleAPICalled:
+			if e.Type == "error" && !b.broken.Load() {
+				for _, a := range e.Args {
+					t.Error(a.Description, string(a.Value))
+				}
+			}
+		}
+	}))
+	return b
+}
+
+func (b *tab) do(steps ...chromedp.Action[chromedp.Void]) {
+	b.t.Helper()
+	ctx, cancel := context.WithTimeout(b.ctx, 20*time.Second)
+	defer cancel()
+	require.NoError(b.t, chromedp.Do(ctx, steps...))
+}
+
+// js evaluates an expression to a text.
+func (b *tab) js(expression string) string {
+	b.t.Helper()
+	text, err := b.ask(expression)
+	require.NoError(b.t, err, expression)
+	return text
+}
+
+func (b *tab) ask(expression string) (string, error) {
+	ctx, cancel := context.WithTimeout(b.ctx, 20*time.Second)
+	defer cancel()
+	return chromedp.Run(ctx, chromedp.Evaluate[string]("Promise.resolve("+expression+").then(String)", chromedp.EvalAwaitPromise))
+}
+
+// becomes waits until an expression is so. While one page goes and the next
+// comes there is nothing to ask.
+func (b *tab) becomes(want, expression string) {
+	b.t.Helper()
+	var last string
+	var err error
+	for end := time.Now().Add(15 * time.Second); time.Now().Before(end); time.Sleep(10 * time.Millisecond) {
+		if last, err = b.ask(expression); err == nil && last == want {
+			return
+		}
+	}
+	require.NoError(b.t, err, expression)
+	require.Equal(b.t, want, last, expression)
+}
+
+func (b *tab) open(path string) {
+	b.do(chromedp.Navigate(b.site + path))
+	b.becomes("true", `document.forms[0].dataset.leanwicketReady !== undefined`)
+}
+
+func (b *tab) typeIn(name, text string) {
+	b.do(chromedp.SendKeys(chromedp.CSS(`[name="`+name+`"]`), text))
+}
+
+const state = `document.forms[0].dataset.leanwicketState`
+
+// One application, from the first letter to the receipt.
+func TestOneApplication(t *testing.T) {
+	b := openTab(t)
+	b.open("/forms/mooring")
+	b.becomes("Egret", `document.forms[0].elements["vessel/name"].value`)
+	b.do(chromedp.Click(chromedp.CSS(".buttons button")))
+	b.becomes("false", `document.getElementById("leanwicket-summary").hidden`)
+	require.Equal(t, "arrival", b.js(`document.activeElement.name`))
+	b.typeIn("arrival", "2031-05-02")
+	b.typeIn("departure", "2031-05-09")
+	b.do(chromedp.Click(chromedp.CSS(`[name="terms"]`)), chromedp.Click(chromedp.CSS(".buttons button")))
+	b.becomes("accepted", state)
+	require.Equal(t, "Your application has been received.", b.js(`document.querySelector(".leanwicket-said").textContent`))
+}
+
+// panel turns trouble on at the office.
+func (b *tab) panel(pairs ...string) {
+	values := url.Values{}
+	for k := 0; k < len(pairs); k += 2 {
+		values.Set(pairs[k], pairs[k+1])
+	}
+	response, err := http.PostForm(b.site+"/panel", values)
+	require.NoError(b.t, err)
+	defer response.Body.Close()
+	require.Equal(b.t, 200, response.StatusCode)
+}
+
+// permits is how many the office has given.
+func (b *tab) permits() string {
+	response, err := http.Get(b.site + "/panel")
+	require.NoError(b.t, err)
+	defer response.Body.Close()
+	text, err := io.ReadAll(response.Body)
+	require.NoError(b.t, err)
+	_, after, _ := strings.Cut(string(text), "Permits in the database: <strong>")
+	n, _, _ := strings.Cut(after, "<")
+	return n
+}
+
+// fill makes a mooring permit ready to be sent.
+func (b *tab) fill() {
+	b.open("/forms/mooring")
+	b.becomes("9.4", `document.forms[0].elements["vessel/length"].value`)
+	b.typeIn("arrival", "2031-05-02")
+	b.typeIn("departure", "2031-05-09")
+	b.do(chromedp.Click(chromedp.CSS(`[name="terms"]`)))
+	b.becomes("", `document.querySelector(".buttons button").dataset.leanwicketHolds || ""`)
+}
+
+func (b *tab) apply() { b.do(chromedp.Click(chromedp.CSS(".buttons button"))) }
+
+const (
+	said   = `document.querySelector(".leanwicket-said").textContent`
+	urgent = `document.querySelector(".leanwicket-urgent").textContent`
+)
+
+// Two clicks, as fast as the browser makes them, are one permit.
+func TestTwoClicks(t *testing.T) {
+	b := openTab(t)
+	for k := 1; k <= 3; k++ {
+		b.fill()
+		b.js(`(globalThis.clicks = [], document.addEventListener("click", e => clicks.push(e.timeStamp), true))`)
+		click := chromedp.Click(chromedp.CSS(".buttons button"))
+		b.do(click, click)
+		b.becomes("accepted", state)
+		t.Log("ms between the clicks: ", b.js(`clicks.length === 2 ? clicks[1] - clicks[0] : "not two"`))
+		require.Equal(t, strconv.Itoa(k), b.permits())
+	}
+}
+
+// A load that arrives late spares what was typed meanwhile.
+func TestSlowLoadOverTyping(t *testing.T) {
+	b := openTab(t)
+	b.panel("load-delay", "1500ms") // of the page, and then of its load
+	b.open("/forms/mooring")
+	b.js(`document.forms[0].elements["vessel/name"].select()`)
+	b.typeIn("vessel/name", "Heron")
+	require.Equal(t, "loading", b.js(`document.forms[0].dataset.leanwicketPrefill`))
+	b.becomes("ready", `document.forms[0].dataset.leanwicketPrefill`)
+	require.Equal(t, "Heron", b.js(`document.forms[0].elements["vessel/name"].value`))
+	require.Equal(t, "9.4", b.js(`document.forms[0].elements["vessel/length"].value`))
+}
+
+// A reply that is lost leaves the outcome open, and the retry finds the first
+// one's permit.
+func TestLostReply(t *testing.T) {
+	b := openTab(t)
+	b.fill()
+	b.panel("submit-does", "lost reply") // until it is turned off: the browser itself tries a broken connection once more
+	b.apply()
+	b.becomes("unsettled", state)
+	b.panel("usual", "")
+	require.Contains(t, b.js(urgent), "It is not known whether your answers have arrived")
+	b.apply()
+	b.becomes("accepted", state)
+	require.Equal(t, "1", b.permits())
+}
+
+// What the office refuses stands at its field, which has the focus; it goes when
+// the field is edited.
+func TestRefused(t *testing.T) {
+	b := openTab(t)
+	b.fill()
+	b.typeIn("berth", "A1")
+	b.apply()
+	b.becomes("refused", state)
+	require.Equal(t, "berth", b.js(`document.activeElement.name`))
+	require.Equal(t, "Berth A1 takes vessels of up to 8 m.", b.js(`document.getElementById("leanwicket-berth-issues").textContent`))
+	require.Equal(t, "true leanwicket-berth-issues", b.js(`document.activeElement.getAttribute("aria-invalid") + " " + document.activeElement.getAttribute("aria-describedby").split(" ").pop()`))
+	b.do(chromedp.SendKeys(chromedp.CSS(`[name="berth"]`), "\b3"))
+	b.becomes("true", `document.getElementById("leanwicket-berth-issues").hidden`)
+	b.apply()
+	b.becomes("accepted", state)
+}
+
+// A page that is closed while it sends, and opened again, settles the old attempt
+// instead of sending a second application.
+func TestClosedWhileSending(t *testing.T) {
+	b := openTab(t)
+	b.fill()
+	b.panel("submit-delay", "1s", "submit-times", "1")
+	b.apply()
+	b.becomes("sending", state)
+	b.accept.Store(true)
+	b.open("/forms/mooring")
+	require.EqualValues(t, 1, b.asked.Load())
+	b.becomes("unsettled", state)
+	require.Equal(t, "2031-05-02", b.js(`document.forms[0].elements.arrival.value`))
+	b.becomes("ready", `document.forms[0].dataset.leanwicketPrefill`)
+	b.apply()
+	b.becomes("accepted", state)
+	require.Equal(t, "1", b.permits())
+	b.open("/forms/mooring")
+	require.Equal(t, "idle", b.js(state), "after the acceptance nothing is kept")
+	require.EqualValues(t, 1, b.asked.Load())
+}
+
+// Rows are added, filled and removed.
+func TestRows(t *testing.T) {
+	b := openTab(t)
+	b.open("/forms/pilot")
+	add := chromedp.Click(chromedp.CSS(`button[name="leanwicket-add"]`))
+	b.do(add, add)
+	b.typeIn("crew/0/name", "Ada")
+	b.typeIn("crew/1/name", "Ben")
+	b.do(chromedp.Click(chromedp.CSS(`button[value="crew/0"]`)))
+	require.Equal(t, "Ben 1", b.js(`document.forms[0].elements["crew/0/name"].value + " " + document.querySelectorAll(".row").length`))
+	b.typeIn("slot", "09:30")
+	b.apply()
+	b.becomes("accepted", state)
+}
+
+// The browser asks exactly when something would be lost, and the page asks about
+// links itself.
+func TestLeaving(t *testing.T) {
+	b := openTab(t)
+	reload := func() {
+		b.t.Helper()
+		b.js(`document.marked = true`)
+		_, err := chromedp.Call(b.ctx, cdppage.Reload, cdppage.ReloadParams{})
+		require.NoError(t, err)
+	}
+	const ready = `document.forms[0]?.dataset.leanwicketReady !== undefined && document.marked === undefined`
+	for _, c := range []struct {
+		name string
+		do   func()
+		asks int32
+	}{
+		{"nothing typed", func() {}, 0},
+		{"typed", func() { b.typeIn("slot", "09:3") }, 1},
+		{"typed and reset", func() { b.typeIn("slot", "09:3"); b.js(`leanwicket.tell(document.forms[0], "reset")`) }, 0},
+		{"typed and taken back", func() { b.typeIn("slot", "0"); b.typeIn("slot", "\b") }, 0},
+		{"sent", func() { b.typeIn("slot", "10:00"); b.apply(); b.becomes("accepted", state) }, 0},
+		{"sent, and typed since", func() {
+			b.typeIn("slot", "10:30")
+			b.apply()
+			b.becomes("accepted", state)
+			b.typeIn("notes", "Two dogs")
+		}, 1},
+	} {
+		b.accept.Store(true)
+		b.open("/forms/pilot")
+		b.js(`(localStorage.clear(), leanwicket.tell(document.forms[0], "reset"))`)
+		b.asked.Store(0)
+		c.do()
+		reload()
+		b.becomes("true", ready)
+		require.Equal(t, c.asks, b.asked.Load(), c.name)
+		b.js(`leanwicket.tell(document.forms[0], "reset")`)
+	}
+	b.open("/forms/pilot")
+	b.js(`(() => { const a = document.createElement("a"); a.href = "/"; a.id = "away"; a.textContent = "Office"; document.body.prepend(a) })()`)
+	b.typeIn("slot", "09:45")
+	b.asked.Store(0)
+	away := chromedp.Click(chromedp.CSS("#away"))
+	b.do(away)
+	b.becomes("true", `document.querySelector("dialog").open`)
+	b.do(chromedp.Click(chromedp.CSS("dialog button[value=stay]")))
+	b.becomes("false", `document.querySelector("dialog").open`)
+	b.do(away, chromedp.Click(chromedp.CSS("dialog button[value=discard]")))
+	b.becomes("/", "location.pathname")
+	require.EqualValues(t, 0, b.asked.Load(), "who has answered is not asked again by the browser")
+}
+
+// If the core ends, the page works as it did before.
+func TestWithoutTheCore(t *testing.T) {
+	b := openTab(t)
+	b.fill()
+	b.broken.Store(true)
+	b.js(`(() => { try { leanwicketCore(99, 0, "edit", "", "") } catch {} })()`)
+	b.becomes("true", `document.forms[0].dataset.leanwicketFailed !== undefined`)
+	b.apply()
+	b.becomes("?received", "location.search")
+	require.Equal(t, "1", b.permits())
+}

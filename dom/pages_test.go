@@ -1,0 +1,123 @@
+//go:build !js
+
+package dom_test
+
+import (
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+
+	"leanwicket.dev/declare"
+	"leanwicket.dev/dom/bundle"
+	"leanwicket.dev/harbour"
+	"leanwicket.dev/internal/browser"
+)
+
+// ownPage is a form that somebody wrote by hand, with one script tag and one
+// attribute more.
+const ownPage = `<!doctype html>
+<html lang="en">
+<title>A visit</title>
+<script src="leanwicket/leanwicket.js" defer></script>
+<h1>A visit</h1>
+<form data-leanwicket-form="leanwicket/visit.form" method="post" action="/visits">
+  <p><label for="v">Vessel</label> <input id="v" name="vessel"></p>
+  <p><label for="n">Nights</label> <input id="n" name="nights"></p>
+  <p><button>Send</button> <button type="button" id="other">Tides</button></p>
+</form>
+`
+
+// A plain page gets the lifecycle from static files.
+func TestPlainPage(t *testing.T) {
+	b := openTab(t)
+	dir := t.TempDir()
+	for _, name := range bundle.Names() {
+		data, err := bundle.File(name)
+		require.NoError(t, err)
+		require.NoError(t, os.MkdirAll(filepath.Join(dir, "leanwicket"), 0o755))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "leanwicket", name), data, 0o644))
+	}
+	source, err := declare.OpenFS(harbour.Files(), "visit.form.yaml")
+	require.NoError(t, err)
+	compiled, err := source.Form.MarshalBinary()
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "leanwicket", "visit.form"), compiled, 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "index.html"), []byte(ownPage), 0o644))
+	mux := http.NewServeMux()
+	mux.Handle("/", http.FileServer(http.Dir(dir)))
+	received := make(chan *http.Request, 10)
+	mux.HandleFunc("POST /visits", func(w http.ResponseWriter, r *http.Request) {
+		received <- r
+		time.Sleep(200 * time.Millisecond)
+		w.Header().Set("Location", "/visits/7")
+		w.WriteHeader(http.StatusCreated)
+		_, _ = w.Write([]byte(`{"id": "7"}`))
+	})
+	mux.HandleFunc("GET /visits/7", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("<title>Visit 7</title>")) })
+	server := httptest.NewServer(mux)
+	defer server.Close()
+
+	b.site = server.URL
+	b.open("/")
+	b.do(chromedp.Click(chromedp.CSS("form button")))
+	require.Equal(t, "vessel true", b.js(`document.activeElement.name + " " + document.activeElement.getAttribute("aria-invalid")`))
+	require.Equal(t, "Vessel is missing.", b.js(`document.querySelector(".issues").textContent`))
+	b.typeIn("vessel", "Egret")
+	b.do(chromedp.Click(chromedp.CSS("#other")))
+	require.Empty(t, received, "a button that does not submit sends nothing")
+	b.typeIn("nights", "3\r") // Enter
+	b.becomes("/visits/7", "location.pathname")
+	r := <-received
+	require.Empty(t, received)
+	require.Len(t, r.Header.Get("Idempotency-Key"), 32)
+	require.Equal(t, "application/json", r.Header.Get("Content-Type"))
+}
+
+// In no state of the lifecycle has a page what axe-core calls a violation. UPDATE=1
+// takes the pictures of the states anew.
+func TestEveryStateIsAccessible(t *testing.T) {
+	b := openTab(t)
+	seen := func(name string) {
+		t.Helper()
+		if os.Getenv("UPDATE") != "" {
+			png, err := chromedp.Run(b.ctx, chromedp.CaptureScreenshot())
+			require.NoError(t, err)
+			require.NoError(t, os.WriteFile(filepath.Join("..", "docs", "screenshots", "browser-"+name+".png"), png, 0o644))
+		}
+		require.Equal(t, "[]", browser.Violations(t, b.ctx), name)
+	}
+	b.open("/forms/mooring")
+	b.becomes("9.4", `document.forms[0].elements["vessel/length"].value`)
+	seen("idle")
+	b.typeIn("arrival", "2031-05-09")
+	b.typeIn("departure", "2031-05-02")
+	b.apply()
+	b.becomes("false", `document.getElementById("leanwicket-summary").hidden`)
+	seen("issues")
+	b.mend()
+	b.panel("submit-delay", "1500ms", "submit-times", "1")
+	b.apply()
+	b.becomes("sending", state)
+	seen("sending")
+	b.becomes("accepted", state)
+	b.do(chromedp.ScrollIntoView(chromedp.CSS("h1")))
+	seen("accepted")
+	b.typeIn("berth", "A3")
+	b.js(`(() => { const a = document.createElement("a"); a.href = "/"; a.id = "away"; a.textContent = "Office"; document.querySelector("main").prepend(a) })()`)
+	b.do(chromedp.Click(chromedp.CSS("#away")))
+	b.becomes("true", `document.querySelector("dialog").open`)
+	seen("leaving")
+}
+
+// mend mends what keeps a mooring permit from being sent.
+func (b *tab) mend() {
+	b.js(`document.forms[0].elements.departure.select()`)
+	b.typeIn("departure", "2031-05-19")
+	b.do(chromedp.Click(chromedp.CSS(`[name="terms"]`)))
+}

@@ -1,0 +1,256 @@
+//go:build js
+
+package dom
+
+import (
+	"strconv"
+	"strings"
+	"syscall/js"
+	"time"
+
+	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/runner"
+	"leanwicket.dev/trace"
+)
+
+// page is one form on a page: its session, and what the script is to do next.
+type page struct {
+	number  number
+	out     patch
+	form    *lifecycle.Form
+	runner  *runner.Runner
+	now     time.Duration
+	next    int // names timers and requests
+	timers  map[int]func()
+	answers map[int]func(runner.Answer)
+	record  strings.Builder
+}
+
+var pages []*page
+
+// number is a page as its session's clock and its way to the network, which are
+// the browser's: what an interface holds carries every method of every type that it
+// leads to, and a page leads to much.
+type number int
+
+// Serve gives the script its door, globalThis.leanwicketCore, and stays. The door
+// is a function of a page's number, the time in milliseconds, what happened and up
+// to four texts; it returns a patch.
+func Serve() {
+	js.Global().Set("leanwicketCore", js.FuncOf(func(_ js.Value, args []js.Value) any {
+		now := time.Duration(args[1].Float() * float64(time.Millisecond))
+		if args[2].String() == "open" {
+			p, err := open(bytesOf(args[3]), now, args[4].String(), args[5].String())
+			if err != nil {
+				return "error" + string(partEnd) + err.Error()
+			}
+			return p.out.take()
+		}
+		p := pages[args[0].Int()]
+		p.now = now
+		texts := [4]string{}
+		for k := range min(len(texts), len(args)-3) {
+			texts[k] = args[k+3].String()
+		}
+		p.happened(args[2].String(), texts)
+		return p.out.take()
+	}))
+	select {}
+}
+
+func bytesOf(array js.Value) []byte {
+	data := make([]byte, array.Get("length").Int())
+	js.CopyBytesToGo(data, array)
+	return data
+}
+
+// open opens a session of a compiled form, with a seed in hexadecimal and what an
+// earlier page kept, or nothing.
+func open(compiled []byte, now time.Duration, seed, kept string) (*page, error) {
+	form, err := lifecycle.ReadForm(compiled)
+	if err != nil {
+		return nil, err
+	}
+	p := &page{number: number(len(pages)), form: form, now: now, timers: map[int]func(){}, answers: map[int]func(runner.Answer){}}
+	pages = append(pages, p)
+	o := runner.Options{Transport: p.number, Clock: p.number, Observe: p.observe, Keep: p.keep, Trace: &p.record}
+	if key, ok := lifecycle.ParseKey(seed); ok {
+		o.Seed = lifecycle.Seed(key)
+	}
+	p.out.add("form", form.Name, form.Title, strconv.Itoa(len(form.Fields)), strings.Join(form.Buttons, " "))
+	if kept != "" {
+		o.Kept, _ = trace.ReadKept(form, kept) // what another version of the form kept is dropped
+	}
+	p.runner = runner.New(form, o)
+	p.everything()
+	return p, nil
+}
+
+// everything tells how each field is.
+func (p *page) everything() {
+	p.runner.Read(func(s *lifecycle.Session) {
+		for f := range s.Fields() {
+			p.out.field(f)
+		}
+		p.out.status(s)
+	})
+}
+
+// happened gives the session what the script saw.
+func (p *page) happened(what string, texts [4]string) {
+	switch what {
+	case "elapsed":
+		id, _ := strconv.Atoi(texts[0])
+		if f := p.timers[id]; f != nil {
+			delete(p.timers, id)
+			f()
+		}
+	case "answered":
+		id, _ := strconv.Atoi(texts[0])
+		if done := p.answers[id]; done != nil {
+			delete(p.answers, id)
+			done(answerOf(texts))
+		}
+	case "trace":
+		p.out.add("trace", p.record.String())
+	default:
+		e, ok := eventOf(what, texts)
+		if !ok {
+			p.out.add("error", "unknown: "+what)
+			return
+		}
+		if err := p.runner.Apply(e); err != nil {
+			p.out.add("turned away", err.Error())
+			if f, ok := p.field(e.Path); ok { // what its control shows is not what it holds
+				p.out.field(f)
+			}
+		}
+	}
+}
+
+func (p *page) field(path string) (f lifecycle.FieldState, ok bool) {
+	p.runner.Read(func(s *lifecycle.Session) { f, ok = s.Field(path) })
+	return f, ok
+}
+
+func eventOf(what string, texts [4]string) (lifecycle.Event, bool) {
+	switch what {
+	case "edit":
+		return lifecycle.Edit(texts[0], texts[1]), true
+	case "blur":
+		return lifecycle.Blur(texts[0]), true
+	case "submit":
+		return lifecycle.Submit(texts[0]), true
+	case "cancel":
+		return lifecycle.Cancel(), true
+	case "retry":
+		return lifecycle.Retry(), true
+	case "reset":
+		return lifecycle.Reset(), true
+	case "refresh":
+		return lifecycle.Refresh(), true
+	case "returned":
+		return lifecycle.Returned(), true
+	case "add":
+		return lifecycle.AddRow(texts[0]), true
+	case "remove":
+		return lifecycle.RemoveRow(texts[0]), true
+	case "move":
+		return lifecycle.MoveRow(texts[0], texts[1]), true
+	case "resolve":
+		choice := lifecycle.ChooseMine
+		if texts[1] == lifecycle.ChooseTheirs.String() {
+			choice = lifecycle.ChooseTheirs
+		}
+		return lifecycle.Resolve(texts[0], choice), true
+	case "leave":
+		kind := lifecycle.LeaveInside
+		if texts[1] == lifecycle.LeaveUnload.String() {
+			kind = lifecycle.LeaveUnload
+		}
+		return lifecycle.LeaveAsked(texts[0], kind), true
+	case "answer":
+		for _, a := range []lifecycle.LeaveAnswer{lifecycle.AnswerStay, lifecycle.AnswerDiscard, lifecycle.AnswerSubmit} {
+			if a.String() == texts[0] {
+				return lifecycle.LeaveAnswered(a), true
+			}
+		}
+	}
+	return lifecycle.Event{}, false
+}
+
+// answerOf reads an answer: its status, headers as names and values, and body.
+func answerOf(texts [4]string) runner.Answer {
+	status, err := strconv.Atoi(texts[1])
+	if err != nil || status == 0 {
+		return runner.Answer{}
+	}
+	r := runner.Answer{Status: status, Header: map[string]string{}}
+	headers := strings.Split(texts[2], string(partEnd))
+	for k := 0; k+1 < len(headers); k += 2 {
+		r.Header[headers[k]] = headers[k+1]
+	}
+	r.Body = readBody(texts[3])
+	return r
+}
+
+// observe tells the script what a step changed.
+func (p *page) observe(s runner.Step) {
+	if p.runner != nil { // of the opening everything is told
+		p.runner.Read(p.changed)
+	}
+	for k := range s.Effects {
+		p.out.effect(p.form, &s.Effects[k])
+	}
+}
+
+func (p *page) changed(session *lifecycle.Session) {
+	for f := range session.Changed() {
+		p.out.field(f)
+		if f.Declared().Kind == lifecycle.KindRows {
+			p.rows(session, f)
+		}
+	}
+	p.out.status(session)
+}
+
+// rows tells how every field of a group is: what stands at a place may be another
+// row now.
+func (p *page) rows(session *lifecycle.Session, group lifecycle.FieldState) {
+	for f := range session.Fields() {
+		if of, inRows := p.form.Group(f.Place().Field); inRows && of == group.Place().Field && f.Declared().Kind != lifecycle.KindRows {
+			p.out.field(f)
+		}
+	}
+}
+
+func (p *page) keep(kept *lifecycle.Restored) {
+	if kept == nil {
+		p.out.add("keep")
+		return
+	}
+	p.out.add("keep", string(trace.AppendKept(nil, p.form, kept)))
+}
+
+// Do is that of runner.Transport.
+func (n number) Do(r runner.Request, done func(runner.Answer)) (stop func()) {
+	p := pages[n]
+	p.next++
+	id := p.next
+	p.answers[id] = done
+	p.out.add(append([]string{"fetch", strconv.Itoa(id), r.Kind.String(), r.Method, r.URL, string(r.Body)}, r.Headers()...)...)
+	return func() { p.out.add("abort", strconv.Itoa(id)) }
+}
+
+// After is that of runner.Clock.
+func (n number) After(d time.Duration, f func()) (stop func()) {
+	p := pages[n]
+	p.next++
+	id := p.next
+	p.timers[id] = f
+	p.out.add("timer", strconv.Itoa(id), strconv.FormatInt(d.Milliseconds(), 10))
+	return func() { delete(p.timers, id); p.out.add("stop", strconv.Itoa(id)) }
+}
+
+// Now is that of runner.Clock.
+func (n number) Now() time.Duration { return pages[n].now }

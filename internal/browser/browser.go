@@ -1,0 +1,80 @@
+// Package browser drives a real Chromium in tests. A test without one is skipped,
+// and says so.
+package browser
+
+import (
+	"context"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+)
+
+// Program finds Chromium, or nothing.
+func Program() string {
+	for _, name := range []string{"chromium", "chromium-browser", "google-chrome"} {
+		if path, err := exec.LookPath(name); err == nil {
+			return path
+		}
+	}
+	return ""
+}
+
+// Open starts a browser with one empty page of 1280 by 800 pixels.
+func Open(t testing.TB) context.Context {
+	t.Helper()
+	if testing.Short() {
+		t.Skip("starts a browser")
+	}
+	program := Program()
+	if program == "" {
+		t.Skip("no Chromium is installed: apt-get install chromium, or run ./test")
+	}
+	options := append(
+		chromedp.DefaultExecAllocatorOptions[:],
+		chromedp.ExecPath(program), chromedp.NoSandbox, chromedp.DisableGPU, chromedp.UserDataDir(t.TempDir()), chromedp.WSURLReadTimeout(time.Minute),
+		chromedp.Flag("headless", "new"), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true),
+		chromedp.Flag("disable-component-update", true),
+	)
+	allocated, stop := chromedp.NewExecAllocator(context.Background(), options...)
+	t.Cleanup(stop)
+	page, end := chromedp.NewContext(allocated)
+	t.Cleanup(end)
+	// The first use is one without a deadline: a page whose first use has one is
+	// lost when that is over.
+	require.NoError(t, chromedp.Do(page, chromedp.EmulateViewport(1280, 800)))
+	return page
+}
+
+// Violations is what axe-core finds wrong with the page that is open, as JSON; []:
+// nothing. Without axe-core the test is skipped.
+func Violations(t testing.TB, page context.Context) string {
+	t.Helper()
+	axe := Package("axe-core")
+	if axe == "" {
+		t.Skip("the accessibility checker is not installed: run ./test")
+	}
+	source, err := os.ReadFile(filepath.Join(axe, "axe.min.js"))
+	require.NoError(t, err)
+	_, err = chromedp.Run(page, chromedp.Evaluate[bool](string(source)+"; true"))
+	require.NoError(t, err)
+	found, err := chromedp.Run(page, chromedp.Evaluate[string](
+		`axe.run().then(r => JSON.stringify(r.violations.map(v => [v.id, v.help, v.nodes.map(n => n.html + " " + n.failureSummary)]), null, 1))`, chromedp.EvalAwaitPromise))
+	require.NoError(t, err)
+	return found
+}
+
+// Package is the folder of an npm package that tests use, or nothing.
+func Package(name string) string {
+	_, here, _, _ := runtime.Caller(0)
+	dir := filepath.Join(filepath.Dir(here), "..", "..", "tools", "npm", "node_modules", name)
+	if _, err := os.Stat(dir); err != nil {
+		return ""
+	}
+	return dir
+}

@@ -1,0 +1,80 @@
+// Package overhttp makes a session's requests with an http.Client.
+//
+//	r := runner.New(form, runner.Options{Transport: overhttp.New(http.DefaultClient, "https://office.example")})
+package overhttp
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"io"
+	"net/http"
+	"strings"
+
+	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/runner"
+)
+
+// maxBody is how much of an answer is read: 4 MiB.
+const maxBody = 4 << 20
+
+// Transport is a runner.Transport.
+type Transport struct {
+	client *http.Client
+	base   string
+}
+
+// New makes requests with a client. URLs of the form that begin with a slash are
+// below base.
+func New(client *http.Client, base string) *Transport {
+	return &Transport{client, strings.TrimSuffix(base, "/")}
+}
+
+// Do is that of runner.Transport. A submission that nobody waits for any more
+// still reaches the server.
+func (t *Transport) Do(r runner.Request, done func(runner.Answer)) (stop func()) {
+	ctx, cancel := context.WithCancel(context.Background())
+	go func() {
+		defer cancel()
+		response := t.do(ctx, r)
+		if ctx.Err() == nil || r.Kind == lifecycle.EffectSend {
+			done(response)
+		}
+	}()
+	return cancel
+}
+
+func (t *Transport) do(ctx context.Context, r runner.Request) runner.Answer {
+	url := r.URL
+	if strings.HasPrefix(url, "/") {
+		url = t.base + url
+	}
+	broken := runner.Answer{}
+	request, err := http.NewRequestWithContext(ctx, r.Method, url, bytes.NewReader(r.Body))
+	if err != nil {
+		return broken
+	}
+	headers := r.Headers()
+	for k := 0; k < len(headers); k += 2 {
+		request.Header.Set(headers[k], headers[k+1])
+	}
+	got, err := t.client.Do(request)
+	if err != nil {
+		return broken
+	}
+	defer got.Body.Close()
+	text, err := io.ReadAll(io.LimitReader(got.Body, maxBody))
+	if err != nil {
+		return broken
+	}
+	response := runner.Answer{Status: got.StatusCode, Header: map[string]string{}}
+	for name := range got.Header {
+		response.Header[name] = got.Header.Get(name)
+	}
+	decoder := json.NewDecoder(bytes.NewReader(text))
+	decoder.UseNumber()
+	if err := decoder.Decode(&response.Body); err != nil {
+		response.Body = nil // no JSON: the status says what there is to say
+	}
+	return response
+}

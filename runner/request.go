@@ -1,0 +1,72 @@
+package runner
+
+import (
+	"strings"
+
+	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/markup"
+)
+
+// Request is an HTTP request that a session asks for.
+type Request struct {
+	Kind    lifecycle.EffectKind // load, check or send
+	Method  string
+	URL     string // as the form declares it, a check's with its value filled in
+	Key     string // send: the Idempotency-Key
+	Version string // send: the If-Match; empty: unknown
+	Button  string // send: which of the form's buttons
+	Body    []byte // send: JSON, with PATCH a merge patch
+}
+
+// Headers are those of the request: name, value, and so on.
+func (r Request) Headers() []string {
+	headers := []string{"Accept", "application/json"}
+	add := func(name, value string) {
+		if value != "" {
+			headers = append(headers, name, value)
+		}
+	}
+	if r.Kind == lifecycle.EffectSend {
+		kind := "application/json"
+		if r.Method == "PATCH" {
+			kind = "application/merge-patch+json" // RFC 7396, section 4
+		}
+		add("Content-Type", kind)
+	}
+	add("Idempotency-Key", r.Key)
+	add("If-Match", r.Version)
+	add(markup.ButtonHeader, r.Button)
+	return headers
+}
+
+func requestOf(form *lifecycle.Form, e lifecycle.Effect) Request {
+	switch e.Kind {
+	case lifecycle.EffectLoad:
+		return Request{Kind: e.Kind, Method: "GET", URL: form.Prefill.URL}
+	case lifecycle.EffectCheck:
+		value := escape(form.Format(e.Value))
+		return Request{Kind: e.Kind, Method: "GET", URL: strings.ReplaceAll(form.Fields[e.Place.Field].Check.URL, "{value}", value)}
+	default:
+		return Request{
+			Kind: e.Kind, Method: form.Submit.Method, URL: form.Submit.URL, Key: e.Key.String(), Version: e.Version, Button: e.Button,
+			Body: form.AppendBody(nil, e.Values),
+		}
+	}
+}
+
+// escape makes a text one segment of a path, or one value of a query (RFC 3986,
+// section 2.3: all but the unreserved is escaped).
+func escape(text string) string {
+	const digits = "0123456789ABCDEF"
+	out := make([]byte, 0, len(text))
+	for k := range len(text) {
+		c := text[k]
+		switch {
+		case c >= 'a' && c <= 'z', c >= 'A' && c <= 'Z', c >= '0' && c <= '9', strings.IndexByte("-._~", c) >= 0:
+			out = append(out, c)
+		default:
+			out = append(out, '%', digits[c>>4], digits[c&15])
+		}
+	}
+	return string(out)
+}

@@ -1,0 +1,266 @@
+package runner
+
+import (
+	"errors"
+	"io"
+	"slices"
+	"sync"
+	"time"
+
+	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/replies"
+	"leanwicket.dev/trace"
+)
+
+// Transport makes requests.
+type Transport interface {
+	// Do makes a request and gives the answer to done, once, later, from any
+	// goroutine. After stop it need not: nobody waits for the answer any more, and
+	// a request that only reads can be broken off.
+	Do(r Request, done func(Answer)) (stop func())
+}
+
+// Answer is what came of a request.
+type Answer struct {
+	Status int               // 0: the connection broke, or there is no answer at all
+	Header map[string]string // names in any case
+	Body   any               // decoded JSON, as replies.Response has it
+}
+
+// Clock runs timers.
+type Clock interface {
+	// After calls f once after a while, later, from any goroutine, unless stop was
+	// called before.
+	After(d time.Duration, f func()) (stop func())
+	// Now is the time since some moment that stays the same.
+	Now() time.Duration
+}
+
+// Options of a runner. Only the transport has to be given, and that only where the
+// form loads, checks or sends.
+type Options struct {
+	Transport Transport
+	Clock     Clock          // nil: the machine's
+	Seed      lifecycle.Seed // 128 random bits that no other session has: the submission keys come from it
+	// Observe is told each step after it was carried out, with no lock held: it may
+	// read and apply. Steps of several goroutines may reach it at once.
+	Observe func(Step)
+	// Keep is given what would be lost with this page, after each change of it and
+	// before anything is sent; nil: nothing would.
+	Keep func(*lifecycle.Restored)
+	// Kept is what an earlier page kept; nil: nothing.
+	Kept *lifecycle.Restored
+	// Trace takes the record of the session; nil: none.
+	Trace io.Writer
+	// Watch checks the guarantees after each step: runner.Guarantees makes one; nil:
+	// they are not checked.
+	Watch func(*lifecycle.Session, []lifecycle.Effect) Watch
+}
+
+// Watch looks at each step as a whole.
+type Watch interface {
+	Before(e lifecycle.Event)
+	After(e lifecycle.Event, effects []lifecycle.Effect, err error)
+}
+
+// Guarantees checks all of them, and tells each that a step broke. What it is not
+// given to costs nothing, nor its size.
+func Guarantees(broken func(lifecycle.Breach)) func(*lifecycle.Session, []lifecycle.Effect) Watch {
+	return func(s *lifecycle.Session, opening []lifecycle.Effect) Watch {
+		return told{lifecycle.NewWatch(s, opening), broken}
+	}
+}
+
+type told struct {
+	*lifecycle.Watch
+	broken func(lifecycle.Breach)
+}
+
+func (t told) After(e lifecycle.Event, effects []lifecycle.Effect, err error) {
+	for _, b := range t.Watch.After(e, effects, err) {
+		t.broken(b)
+	}
+}
+
+// Step is what happened: an event, what it asked for, and why it changed nothing.
+type Step struct {
+	Event   lifecycle.Event
+	Effects []lifecycle.Effect // of the opening where there was no event
+	Err     error              // of Session.Apply
+}
+
+// ErrClosed is the error of events after Close.
+var ErrClosed = errors.New("the runner is closed")
+
+// Runner drives one session. It can be used by many goroutines.
+type Runner struct {
+	o Options
+
+	mu      sync.Mutex
+	session *lifecycle.Session
+	watch   Watch
+	trace   *trace.Writer
+	begun   time.Duration
+	closed  bool
+	kept    bool // something was kept
+	timers  map[lifecycle.TimerID]func()
+	out     map[call]func()
+}
+
+// call names a request that is out: a load or check, or a try.
+type call struct {
+	request lifecycle.RequestID
+	attempt int32
+	try     int32
+}
+
+// New opens a session and carries out what the opening asks for.
+func New(form *lifecycle.Form, o Options) *Runner {
+	if o.Clock == nil {
+		o.Clock = machine{}
+	}
+	session, opening := lifecycle.Open(form, o.Seed)
+	opening = slices.Clone(opening)
+	r := &Runner{o: o, session: session, timers: map[lifecycle.TimerID]func(){}, out: map[call]func(){}, begun: o.Clock.Now()}
+	if o.Trace != nil {
+		r.trace = trace.NewWriter(o.Trace, session, opening)
+	}
+	if o.Watch != nil {
+		r.watch = o.Watch(session, opening)
+	}
+	r.mu.Lock()
+	r.carryOut(opening)
+	r.mu.Unlock()
+	r.observe(Step{Effects: opening})
+	if o.Kept != nil {
+		_ = r.Apply(lifecycle.Restore(o.Kept)) // what another version of the form kept is dropped
+	}
+	return r
+}
+
+// Apply gives the session an event. The error is that of Session.Apply, or
+// ErrClosed.
+func (r *Runner) Apply(e lifecycle.Event) error {
+	step, err := r.step(e)
+	if err != nil {
+		return err
+	}
+	r.observe(step)
+	return step.Err
+}
+
+func (r *Runner) observe(s Step) {
+	if r.o.Observe != nil {
+		r.o.Observe(s)
+	}
+}
+
+func (r *Runner) step(e lifecycle.Event) (Step, error) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.closed {
+		return Step{}, ErrClosed
+	}
+	if r.watch != nil {
+		r.watch.Before(e)
+	}
+	effects, err := r.session.Apply(e)
+	if r.watch != nil {
+		r.watch.After(e, effects, err)
+	}
+	if r.trace != nil {
+		_ = r.trace.Step(r.o.Clock.Now()-r.begun, e, effects, err) // a record that cannot be written stops nobody's work
+	}
+	effects = slices.Clone(effects)
+	for k := range effects {
+		effects[k].Values = slices.Clone(effects[k].Values)
+	}
+	r.keep()
+	r.carryOut(effects)
+	return Step{e, effects, err}, nil
+}
+
+// Read looks at the session. Nothing changes it meanwhile; f neither applies nor
+// keeps it.
+func (r *Runner) Read(f func(*lifecycle.Session)) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	f(r.session)
+}
+
+// Close stops every timer and request. The session is not left by it: a page that
+// is closed applies LeaveAsked before.
+func (r *Runner) Close() {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.closed = true
+	for _, stop := range r.timers {
+		stop()
+	}
+	for _, stop := range r.out {
+		stop()
+	}
+	clear(r.timers)
+	clear(r.out)
+}
+
+// carryOut does what a step asks of clock and network. The rest, what is asked of
+// a screen, is for who observes.
+func (r *Runner) carryOut(effects []lifecycle.Effect) {
+	for _, e := range effects {
+		switch e.Kind {
+		case lifecycle.EffectArm:
+			r.timers[e.Timer] = r.o.Clock.After(e.After, func() { r.elapsed(e.Timer) })
+		case lifecycle.EffectDisarm:
+			if stop := r.timers[e.Timer]; stop != nil {
+				stop()
+				delete(r.timers, e.Timer)
+			}
+		case lifecycle.EffectLoad, lifecycle.EffectCheck, lifecycle.EffectSend:
+			r.request(e)
+		case lifecycle.EffectAbort:
+			if stop := r.out[call{e.Request, e.Attempt, e.Try}]; stop != nil {
+				stop()
+				delete(r.out, call{e.Request, e.Attempt, e.Try})
+			}
+		}
+	}
+}
+
+func (r *Runner) elapsed(timer lifecycle.TimerID) {
+	r.mu.Lock()
+	delete(r.timers, timer)
+	r.mu.Unlock()
+	_ = r.Apply(lifecycle.Elapsed(timer)) // a timer that was disarmed meanwhile is stale
+}
+
+func (r *Runner) request(e lifecycle.Effect) {
+	if r.o.Transport == nil {
+		return // as if nobody answered: the timers end it
+	}
+	name := call{e.Request, e.Attempt, e.Try}
+	form := r.session.Form()
+	r.out[name] = r.o.Transport.Do(requestOf(form, e), func(a Answer) {
+		r.mu.Lock()
+		_, waited := r.out[name]
+		delete(r.out, name)
+		r.mu.Unlock()
+		if waited || e.Kind == lifecycle.EffectSend { // a late answer to a submission is welcome
+			response := replies.Response{Broken: a.Status == 0, Status: a.Status, Header: a.Header, Body: a.Body, Now: time.Now()}
+			_ = r.Apply(replies.Event(form, e, response)) // what is stale by now changes nothing
+		}
+	})
+}
+
+// machine is the machine's clock. It holds no time.Time: an interface that leads to
+// one carries all of its methods into a browser.
+type machine struct{}
+
+var started = time.Now()
+
+func (machine) After(d time.Duration, f func()) func() {
+	timer := time.AfterFunc(d, f)
+	return func() { timer.Stop() }
+}
+
+func (machine) Now() time.Duration { return time.Since(started) }
