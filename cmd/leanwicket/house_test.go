@@ -22,6 +22,14 @@ var knows = map[string][]string{
 	"markup":            {"lifecycle"},
 	"ledger":            {},
 	"ledger/memory":     {"ledger"},
+	"audit":             {"lifecycle", "markup"},
+	"runner":            {"lifecycle", "replies", "trace", "markup"},
+	"runner/overhttp":   {"lifecycle", "replies", "runner"},
+	"ledger/sqlite":     {"ledger"},
+	"ledger/postgres":   {"ledger"},
+	"ledger/redis":      {"ledger"},
+	"dom/bundle":        {},
+	"harbour/office":    {"dom/bundle", "internal/seen", "declare", "formhttp", "harbour", "ledger", "ledger/sqlite", "replies"},
 	"formhttp":          {"lifecycle", "declare", "replies", "markup", "ledger", "ledger/memory"},
 	"harbour":           {},
 }
@@ -47,7 +55,7 @@ func TestArrowsPointDown(t *testing.T) {
 
 // What travels to the browser reaches none of what is too large for it.
 func TestTheBrowserCarriesLittle(t *testing.T) {
-	for _, room := range []string{"lifecycle", "replies", "trace"} {
+	for _, room := range []string{"lifecycle", "replies", "trace", "markup", "runner"} {
 		reached := list(t, "-deps", "leanwicket.dev/"+room)
 		for _, heavy := range []string{"fmt", "encoding/json", "net/http", "net/url"} {
 			require.False(t, slices.Contains(reached, heavy), "%s reaches %s", room, heavy)

@@ -2,6 +2,7 @@ package main
 
 import (
 	"io"
+	"log/slog"
 	"net"
 	"net/http"
 	"net/url"
@@ -10,16 +11,23 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+
+	"leanwicket.dev/ledger/memory"
 )
 
-// The demo is served, accepts one application, and stops at an interrupt.
+// The office is served, accepts one application, counts it, logs nothing that
+// was typed, and stops at an interrupt.
 func TestServe(t *testing.T) {
-	source, err := servedForm(nil)
+	var logged strings.Builder
+	log := slog.New(slog.NewTextHandler(&logged, nil))
+	handler, name, end, err := served(nil, "", nil, log)
 	require.NoError(t, err)
+	defer end()
+	require.Equal(t, "the harbour office", name)
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	stopped := make(chan error)
-	go func() { stopped <- serve(listener, source) }()
+	go func() { stopped <- serve(listener, observed(handler, log)) }()
 	site := "http://" + listener.Addr().String()
 	get := func(path string) string {
 		response, err := http.Get(site + path)
@@ -30,16 +38,39 @@ func TestServe(t *testing.T) {
 		return string(text)
 	}
 	require.Contains(t, get("/healthz"), "ok")
-	require.Contains(t, get("/"), "<h1>Mooring permit</h1>")
-	response, err := http.PostForm(site+"/", url.Values{
+	require.Contains(t, get("/forms/mooring"), "<h1>Mooring permit</h1>")
+	sent := url.Values{
 		"vessel/name": {"Egret"}, "vessel/length": {"9.4"}, "arrival": {"2031-05-02"}, "departure": {"2031-05-09"}, "terms": {"true"},
-	})
-	require.NoError(t, err)
-	defer response.Body.Close()
-	text, err := io.ReadAll(response.Body)
-	require.NoError(t, err)
-	require.True(t, strings.HasSuffix(response.Request.URL.String(), "/?received"), response.Request.URL)
-	require.Contains(t, string(text), "Your application has been received.")
+		"insurance": {"SECRET-77"}, "leanwicket-key": {"00112233445566778899aabbccddeeff"},
+	}
+	for range 2 {
+		response, err := http.PostForm(site+"/forms/mooring", sent)
+		require.NoError(t, err)
+		text, err := io.ReadAll(response.Body)
+		require.NoError(t, err)
+		require.NoError(t, response.Body.Close())
+		require.True(t, strings.HasSuffix(response.Request.URL.String(), "/forms/mooring?received"), response.Request.URL)
+		require.Contains(t, string(text), "Your application has been received.")
+	}
+	require.Contains(t, get("/panel"), "Permits in the database: <strong>1</strong>")
+	require.Contains(t, get("/slots/SECRET-77"), "")
+	counted := get("/metrics")
+	require.Contains(t, counted, `leanwicket_requests_total{method="POST",place="/forms/mooring",status="303"} 2`)
+	require.Contains(t, counted, `leanwicket_repeats_total{place="/forms/mooring"} 1`)
 	require.NoError(t, syscall.Kill(syscall.Getpid(), syscall.SIGINT))
 	require.NoError(t, <-stopped)
+	require.Contains(t, logged.String(), "repeat=true key=00112233 ")
+	require.NotContains(t, logged.String()+counted, "SECRET")
+	require.NotContains(t, logged.String(), "Egret")
+}
+
+func TestServeAsks(t *testing.T) {
+	for name, want := range map[string]string{
+		"memoria": "right would be sqlite:keys.db", "sqlite:": `found "sqlite:"`, "redis:nowhere": "right would be", "postgres://127.0.0.1:1/x": "right would be",
+	} {
+		_, _, err := openLedger(t.Context(), name)
+		require.ErrorContains(t, err, want)
+	}
+	_, _, _, err := served([]string{"a.form.yaml"}, "office.db", memory.New(0), slog.Default())
+	require.ErrorContains(t, err, "--data")
 }
