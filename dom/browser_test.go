@@ -68,7 +68,7 @@ func openTab(t *testing.T) *tab {
 
 func (b *tab) do(steps ...chromedp.Action[chromedp.Void]) {
 	b.t.Helper()
-	ctx, cancel := context.WithTimeout(b.ctx, 20*time.Second)
+	ctx, cancel := context.WithTimeout(b.ctx, 5*time.Second)
 	defer cancel()
 	require.NoError(b.t, chromedp.Do(ctx, steps...))
 }

@@ -239,7 +239,11 @@ func (n number) Do(r runner.Request, done func(runner.Answer)) (stop func()) {
 	id := p.next
 	p.answers[id] = done
 	p.out.add(append([]string{"fetch", strconv.Itoa(id), r.Kind.String(), r.Method, r.URL, string(r.Body)}, r.Headers()...)...)
-	return func() { p.out.add("abort", strconv.Itoa(id)) }
+	return func() {
+		if r.Kind != lifecycle.EffectSend { // what a submission came to is welcome, however late
+			p.out.add("abort", strconv.Itoa(id))
+		}
+	}
 }
 
 // After is that of runner.Clock.

@@ -39,7 +39,8 @@ func (r Request) Headers() []string {
 	return headers
 }
 
-func requestOf(form *lifecycle.Form, e lifecycle.Effect) Request {
+// RequestOf is the request that an effect of kind load, check or send asks for.
+func RequestOf(form *lifecycle.Form, e lifecycle.Effect) Request {
 	switch e.Kind {
 	case lifecycle.EffectLoad:
 		return Request{Kind: e.Kind, Method: "GET", URL: form.Prefill.URL}

@@ -240,7 +240,7 @@ func (r *Runner) request(e lifecycle.Effect) {
 	}
 	name := call{e.Request, e.Attempt, e.Try}
 	form := r.session.Form()
-	r.out[name] = r.o.Transport.Do(requestOf(form, e), func(a Answer) {
+	r.out[name] = r.o.Transport.Do(RequestOf(form, e), func(a Answer) {
 		r.mu.Lock()
 		_, waited := r.out[name]
 		delete(r.out, name)

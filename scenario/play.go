@@ -18,6 +18,8 @@ type Options struct {
 	Observe func(*Step)
 	// Trace is where the record of the session is written; nil: nowhere.
 	Trace io.Writer
+	// Each is told each event before it is applied; nil: nobody.
+	Each func(at time.Duration, e lifecycle.Event)
 	// Taken is told each transition of the lifecycle; nil: nobody.
 	Taken func(lifecycle.Transition)
 	// Unguarded leaves the guarantees unchecked, to measure the core alone.
@@ -166,6 +168,9 @@ func (a *pending) before(b *pending) bool {
 // apply gives the session one event and carries out what follows.
 func (p *play) apply(event lifecycle.Event, answer *Answer) {
 	p.result.Events++
+	if p.options.Each != nil {
+		p.options.Each(p.now, event)
+	}
 	if p.watch != nil {
 		p.watch.Before(event)
 	}

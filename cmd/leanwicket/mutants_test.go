@@ -185,12 +185,14 @@ var sameProgram = map[[3]string]string{
 	{"func (s *Session) freeRows(group FieldID) {", "", "\n\tif true {\n\t\treturn\n\t}\n"}:                                                                                                         "rows that are in no list are only memory",
 	{"if asked == s.has(i, bitAsked) && baseAsked == s.has(i, bitBaseAsked) {", "if asked == s.has(i, bitAsked) && baseAsked == s.has(i, bitBaseAsked) {\n\t\ts.recompute(i)\n\t\treturn\n\t}", ""}: "where nothing changes, what follows changes nothing either",
 	{"if v.Exp > 0 && v.Exp <= maxDigits {", "maxDigits", "maxExponent"}:                                                                                                                            "no length and no number of rows has so many digits",
-	{"return -1", "1", "2"}:                                                 "any place below zero is none",
-	{"c.timer = 0", "c.timer = 0", ""}:                                      "a check whose timer is disarmed ends, or gets another",
-	{"s.dropCheck(i)", "s.dropCheck(i)", ""}:                                "who edits drops the older check already, and nobody else starts one where one is out",
-	{"s.press(s.attempt.button, false)", "false", "true"}:                   "after a denial nothing shows as accepted and no second click is waited for",
-	{"if v.Kind == ValueVeiled && other.Kind == ValueVeiled {", "&&", "||"}: "a private value is compared with private values only",
-	{`return 0, &UnknownError{"request", ""}`, "0", "1"}:                    "nobody looks at the number beside an error",
+	{"return -1", "1", "2"}:                                                                    "any place below zero is none",
+	{"c.timer = 0", "c.timer = 0", ""}:                                                         "a check whose timer is disarmed ends, or gets another",
+	{"s.dropCheck(i)", "s.dropCheck(i)", ""}:                                                   "who edits drops the older check already, and nobody else starts one where one is out",
+	{"s.press(s.attempt.button, false)", "false", "true"}:                                      "after a denial nothing shows as accepted and no second click is waited for",
+	{"if v.Kind == ValueVeiled && other.Kind == ValueVeiled {", "&&", "||"}:                    "a private value is compared with private values only",
+	{"s.cells[i] = cell{field: FieldID(i), row: -1, bits: bitAsked | bitBaseAsked}", "1", "2"}: "any place below zero is none",
+	{"if s.form.group[a.Field] != group || a.Row < 0 || int(a.Row) >= count {", "||", "&&"}:    "the values of a body's rows come with the number of rows",
+	{`return 0, &UnknownError{"request", ""}`, "0", "1"}:                                       "nobody looks at the number beside an error",
 }
 
 // A change anywhere in the core is found by verify or by the scenarios. The

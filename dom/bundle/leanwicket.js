@@ -55,6 +55,7 @@
       this.timers = new Map()
       this.shown = new Map() // the issues that show, by path
       this.formIssues = []
+      this.left = [] // names of fields that were left under a pressed pointer
       this.submission = "idle"
       this.ends = new AbortController()
     }
@@ -137,7 +138,7 @@
     }
 
     listen() {
-      const on = (target, type, f) => target.addEventListener(type, e => this.guarded(e, f), { signal: this.ends.signal })
+      const on = (target, type, f, capture = false) => target.addEventListener(type, e => this.guarded(e, f), { signal: this.ends.signal, capture })
       const choice = c => ["checkbox", "radio", "file", "select-one", "select-multiple"].includes(c.type)
       on(this.form, "input", e => {
         if (e.target.name && !e.isComposing && !choice(e.target) && this.controls(e.target.name).length) this.happened("edit", e.target.name, this.raw(e.target.name))
@@ -146,7 +147,21 @@
       on(this.form, "change", e => {
         if (e.target.name && choice(e.target) && this.controls(e.target.name).length) this.happened("edit", e.target.name, this.raw(e.target.name))
       })
-      on(this.form, "focusout", e => { if (e.target.name && this.controls(e.target.name).includes(e.target)) this.happened("blur", e.target.name) })
+      // A blur that a press of the pointer makes is told when the press is over: an
+      // issue that appears under a pressed pointer moves the button away from it.
+      on(this.form, "focusout", e => {
+        if (!e.target.name || !this.controls(e.target.name).includes(e.target)) return
+        if (this.pressed) this.left.push(e.target.name)
+        else this.happened("blur", e.target.name)
+      })
+      const released = () => {
+        this.pressed = false
+        for (const name of this.left.splice(0)) this.happened("blur", name)
+      }
+      on(document, "pointerdown", () => { this.pressed = true })
+      on(document, "pointerup", () => setTimeout(() => this.guarded(null, released))) // after the click
+      on(document, "pointercancel", released)
+      on(document, "click", released, true)
       on(this.form, "submit", e => {
         e.preventDefault()
         const by = e.submitter
@@ -189,6 +204,7 @@
     // happened tells the core, and does what it says.
     happened(what, ...texts) {
       if (this.ends.signal.aborted) return
+      if (what === "edit" && !this.summary.querySelector("li")) this.summary.hidden = true
       this.carryOut(this.call(this.number, performance.now(), what, ...texts))
     }
 
@@ -232,7 +248,10 @@
           else b.removeAttribute("title")
         }
       },
-      issues(...texts) { this.formIssues = texts; if (!texts.length && ![...this.shown.values()].some(i => i.length)) this.summary.hidden = true },
+      issues(...texts) {
+        this.formIssues = texts
+        if (this.summary.querySelector("li") && !texts.length && ![...this.shown.values()].some(i => i.length)) this.summary.hidden = true
+      },
       say(level, text) {
         const urgent = level === "assertive"
         this.polite.textContent = urgent ? "" : text
@@ -319,7 +338,7 @@
       choice.className = "leanwicket-choice"
       choice.append("This was changed elsewhere. ")
       for (const [which, label] of [["mine", "Keep mine"], ["theirs", "Take theirs"]]) {
-        const b = Object.assign(document.createElement("button"), { type: "button", textContent: label })
+        const b = Object.assign(document.createElement("button"), { type: "button", name: "leanwicket-" + which, value: path, textContent: label })
         b.addEventListener("click", e => this.guarded(e, () => this.happened("resolve", path, which)), { signal: this.ends.signal })
         choice.append(b, " ")
       }
@@ -345,6 +364,7 @@
         }
         template.before(row)
       }
+      this.contested(group, path, flags.includes("x"))
       this.issues(path, [], group, issues)
     }
 
