@@ -232,7 +232,7 @@ func (b *tab) scenario(s *scenario.Scenario) {
 		b.do(chromedp.Navigate(b.site + "/leanwicket/leanwicket.d.ts"))
 		kept, err := json.Marshal(string(trace.AppendKept(nil, form, s.Kept)))
 		require.NoError(t, err)
-		b.js(`localStorage.setItem("leanwicket  /page ?leanwicket-form", ` + string(kept) + `)`)
+		b.js(`localStorage.setItem("leanwicket  /page ?leanwicket-form", Date.now() + " " + ` + string(kept) + `)`)
 	}
 	b.open("/page")
 	defer func() {
@@ -266,6 +266,9 @@ func (b *tab) happens(server *backend, x step) {
 	case lifecycle.EventElapsed:
 		require.Equal(b.t, "true", b.js(fmt.Sprintf(`clock.ring(%d)`, x.at.Milliseconds())), "no timer is due")
 	case lifecycle.EventEdit:
+		if b.now("leave") == "gone" { // there is no page to type in
+			return
+		}
 		b.edit(e.Path, e.Raw)
 	case lifecycle.EventBlur:
 		b.js(`document.activeElement.blur()`)
@@ -309,7 +312,7 @@ func (b *tab) happens(server *backend, x step) {
 
 // leave follows a link, or closes the page as far as it can tell.
 func (b *tab) leave(e lifecycle.Event) {
-	if e.LeaveKind == lifecycle.LeaveUnload {
+	if e.LeaveKind == lifecycle.LeaveUnload || b.now("unsaved") == "false" && b.js(state) != "sending" { // nothing is asked: the browser follows the link
 		b.js(`window.dispatchEvent(new PageTransitionEvent("pagehide", {persisted: true}))`)
 		return
 	}

@@ -14,6 +14,8 @@ export interface Outcome {
 export interface Leanwicket {
   /** Binds a form that was added after the page had loaded. */
   bind(form: HTMLFormElement): Promise<unknown>
+  /** Ends what was bound to a form that is taken from the page; what was typed is kept. */
+  release(form: HTMLFormElement): void
   /** The form's state; undefined: it is not bound. */
   state(form: HTMLFormElement): Submission | undefined
   /** Tells the session what the applicant did, as if by a control. */
@@ -21,6 +23,7 @@ export interface Leanwicket {
   tell(form: HTMLFormElement, what: "submit", button: string): void
   tell(form: HTMLFormElement, what: "edit", path: string, raw: string): void
   tell(form: HTMLFormElement, what: "add" | "remove", path: string): void
+  tell(form: HTMLFormElement, what: "move", row: string, to: string): void
   /** The record of the session so far: leanwicket replay and leanwicket draw read it. */
   trace(form: HTMLFormElement): string | undefined
 }

@@ -46,7 +46,64 @@
     return parts
   }
 
+  // One guard for all forms of a document: each is asked in turn, and when none has
+  // objected, off it goes.
+  const guard = {
+    go: null, // what is done when nobody objects; null: nobody is leaving
+    asked: [], // pages that agreed
+    leave(to, go) {
+      this.go = go
+      this.to = to
+      this.asked = []
+      this.next()
+    },
+    next() {
+      const page = pages.find(p => p.alive && !this.asked.includes(p))
+      if (page) return page.guarded(null, () => page.happened("leave", this.to, "inside"))
+      const go = this.go
+      this.go = null
+      go()
+    },
+    agrees(page) {
+      if (!this.go) return
+      this.asked.push(page)
+      this.next()
+    },
+    stays(page) {
+      if (!this.go || this.asked.includes(page)) return
+      this.go = null
+      for (const p of this.asked.splice(0)) p.guarded(null, () => p.happened("returned"))
+    },
+    // Whether leaving loses anything.
+    needed() { return pages.some(p => p.alive && p.guards) },
+  }
+  const away = to => () => location.assign(to)
+  document.addEventListener("click", e => {
+    const link = e.target.closest?.("a[href]")
+    if (!link || !guard.needed() || e.defaultPrevented || e.button !== 0 || e.ctrlKey || e.metaKey || e.shiftKey || e.altKey || link.target && link.target !== "_self" || link.hasAttribute("download")) return
+    const to = new URL(link.href, location.href)
+    if (to.origin !== location.origin || to.pathname === location.pathname && to.hash) return
+    e.preventDefault()
+    guard.leave(to.href, away(to.href))
+  })
+  // Back, forward and pushState inside an application: the document stays, the page
+  // of the form does not.
+  globalThis.navigation?.addEventListener("navigate", e => {
+    const to = new URL(e.destination.url)
+    if (guard.passes || !e.cancelable || !e.destination.sameDocument || to.pathname === location.pathname || !guard.needed()) return
+    e.preventDefault()
+    const key = e.navigationType === "traverse" && e.destination.key
+    guard.leave(to.href, key ? async () => {
+      guard.passes = true
+      await navigation.traverseTo(key).finished.catch(() => {})
+      guard.passes = false
+      for (const p of pages) if (p.alive && p.form.isConnected) p.guarded(null, () => p.happened("returned"))
+    } : away(to.href))
+  })
+
   class Page {
+    get alive() { return !this.ends.signal.aborted }
+
     constructor(form, call) {
       this.form = form
       this.call = call
@@ -167,19 +224,16 @@
         const by = e.submitter
         if (by && by.name === "leanwicket-add") return this.happened("add", by.value)
         if (by && by.name === "leanwicket-remove") return this.happened("remove", by.value)
+        if (by && by.name === "leanwicket-move") return this.happened("move", ...by.value.split(" "))
         this.happened("submit", by && this.buttons.includes(by.value) ? by.value : this.buttons[0])
       })
       on(this.form, "reset", e => { e.preventDefault(); this.happened("reset") })
-      on(document, "click", e => {
-        const link = e.target.closest?.("a[href]")
-        if (!link || e.defaultPrevented || e.button !== 0 || e.ctrlKey || e.metaKey || e.shiftKey || e.altKey || link.target && link.target !== "_self" || link.hasAttribute("download")) return
-        const to = new URL(link.href, location.href)
-        if (to.origin !== location.origin || to.pathname === location.pathname && to.hash) return
-        e.preventDefault()
-        this.happened("leave", to.href, "inside")
-      })
       on(window, "pagehide", () => this.happened("leave", "", "unload"))
       on(window, "pageshow", e => { if (e.persisted) this.happened("returned") })
+      // Who was let go and is still here, as after a link to a download, goes on.
+      const here = () => { if (this.form.dataset.leanwicketLeave === "gone") this.happened("returned") }
+      on(this.form, "pointerdown", here, true)
+      on(this.form, "keydown", here, true)
       this.unload = e => e.preventDefault()
     }
 
@@ -187,13 +241,24 @@
       try { f(event) } catch (failed) { this.giveUp(failed) }
     }
 
-    // What is here fails: the page works as it did before.
-    giveUp(failed) {
-      if (this.ends.signal.aborted) return
+    // The form is taken from the page: as if the page had been closed.
+    release() {
+      this.happened("leave", "", "unload")
+      this.end()
+    }
+
+    end() {
       this.ends.abort()
-      console.error("leanwicket:", failed)
       removeEventListener("beforeunload", this.unload)
       for (const id of this.timers.values()) clearTimeout(id)
+      for (const part of [this.polite, this.assertive, this.dialog]) part?.remove()
+    }
+
+    // What is here fails: the page works as it did before.
+    giveUp(failed) {
+      if (!this.alive) return
+      this.end()
+      console.error("leanwicket:", failed)
       this.lock(false)
       this.form.querySelectorAll("[data-leanwicket-unasked]").forEach(f => { f.hidden = false })
       this.form.removeAttribute("aria-busy")
@@ -203,7 +268,7 @@
 
     // happened tells the core, and does what it says.
     happened(what, ...texts) {
-      if (this.ends.signal.aborted) return
+      if (!this.alive) return
       if (what === "edit" && !this.summary.querySelector("li")) this.summary.hidden = true
       this.carryOut(this.call(this.number, performance.now(), what, ...texts))
     }
@@ -236,6 +301,7 @@
         else this.form.removeAttribute("aria-busy")
         this.lock(flags.includes("l"))
         if (leave !== "asking") this.dialog?.close()
+        if (leave === "present") guard.stays(this)
       },
       button(name, holds, why) {
         for (const b of this.form.elements) {
@@ -261,9 +327,13 @@
       },
       focus(path) { this.focus(path) },
       ask(reason) { this.ask(reason) },
-      leave(to, kind) { if (kind === "inside") location.assign(to) },
+      leave(to, kind) { if (kind === "inside") guard.agrees(this) },
       navigate(to) { if (new URL(to, location.href).origin === location.origin) location.assign(to) },
-      guard(on) { (on ? addEventListener : removeEventListener)("beforeunload", this.unload) },
+      guard(on) {
+        this.guards = on !== ""
+        if (this.guards) addEventListener("beforeunload", this.unload)
+        else removeEventListener("beforeunload", this.unload)
+      },
       keep(text) { this.keep(text) },
       fetch(id, kind, method, url, body, ...headers) { this.fetch(id, method, url, body, headers) },
       abort(id) { this.requests.get(id)?.abort() },
@@ -416,14 +486,20 @@
       if (!this.dialog.open) this.dialog.showModal()
     }
 
+    // What an earlier page kept, unless that is too long ago: a server does not know
+    // a submission's key for ever.
     kept() {
-      try { return this.store && localStorage.getItem(this.store) || "" } catch { return "" }
+      try {
+        const [, at, text] = /^(\d+) ([^]*)$/.exec(localStorage.getItem(this.store)) || []
+        const hours = Number(this.form.dataset.leanwicketKeep || 24)
+        return this.store && at && Date.now() - Number(at) < hours * 3600e3 ? text : ""
+      } catch { return "" }
     }
 
     keep(text) {
       if (!this.store) return
       try {
-        if (text) localStorage.setItem(this.store, text)
+        if (text) localStorage.setItem(this.store, Date.now() + " " + text)
         else localStorage.removeItem(this.store)
       } catch { /* a full or forbidden store keeps nothing; the page works on */ }
     }
@@ -465,15 +541,18 @@
     return page
   }
 
+  const living = form => pages.find(p => p.form === form && p.alive)
   const api = {
     /** Binds a form that was added after the page had loaded. */
     bind: start,
+    /** Ends what was bound to a form that is taken from the page; what was typed is kept. */
+    release: form => living(form)?.release(),
     /** The form's state, as the attribute data-leanwicket-state has it. */
-    state: form => pages.find(p => p.form === form)?.submission,
+    state: form => living(form)?.submission,
     /** Tells the session of a form what happened: ("refresh"), ("retry"), ("cancel"), ("edit", path, raw). */
-    tell: (form, what, ...texts) => pages.find(p => p.form === form)?.happened(what, ...texts),
+    tell: (form, what, ...texts) => living(form)?.happened(what, ...texts),
     /** The record of the session so far, as leanwicket replay reads it. */
-    trace: form => { const p = pages.find(p => p.form === form); p?.happened("trace"); return p?.trace },
+    trace: form => { const p = living(form); p?.happened("trace"); return p?.trace },
   }
   globalThis.leanwicket = api
   const all = () => document.querySelectorAll("form[data-leanwicket-form]").forEach(form => start(form))
