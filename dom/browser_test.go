@@ -33,17 +33,24 @@ type tab struct {
 	asked  atomic.Int32 // prompts of the browser
 	accept atomic.Bool  // how they are answered
 	broken atomic.Bool  // errors are expected
+	late   atomic.Int64 // nanoseconds by which the core is late
 }
 
 func openTab(t *testing.T) *tab {
-	page := browser.Open(t)
+	b := &tab{t: t, ctx: browser.Open(t)}
 	o, err := office.Open(filepath.Join(t.TempDir(), "office.db"), office.Options{Log: slog.New(slog.DiscardHandler)})
 	require.NoError(t, err)
-	server := httptest.NewUnstartedServer(o)
+	server := httptest.NewUnstartedServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if strings.HasSuffix(r.URL.Path, ".wasm") {
+			time.Sleep(time.Duration(b.late.Load()))
+		}
+		o.ServeHTTP(w, r)
+	}))
 	server.Config.ErrorLog = slog.NewLogLogger(slog.DiscardHandler, 0)
 	server.Start()
 	t.Cleanup(func() { server.CloseClientConnections(); server.Close(); require.NoError(t, o.Close()) })
-	b := &tab{t: t, ctx: page, site: server.URL}
+	b.site = server.URL
+	page := b.ctx
 	require.NoError(t, chromedp.Listen(page, func(event any) {
 		switch e := event.(type) {
 		case *cdppage.EventJavascriptDialogOpening:

@@ -36,21 +36,7 @@ const ownPage = `<!doctype html>
 // A plain page gets the lifecycle from static files.
 func TestPlainPage(t *testing.T) {
 	b := openTab(t)
-	dir := t.TempDir()
-	for _, name := range bundle.Names() {
-		data, err := bundle.File(name)
-		require.NoError(t, err)
-		require.NoError(t, os.MkdirAll(filepath.Join(dir, "leanwicket"), 0o755))
-		require.NoError(t, os.WriteFile(filepath.Join(dir, "leanwicket", name), data, 0o644))
-	}
-	source, err := declare.OpenFS(harbour.Files(), "visit.form.yaml")
-	require.NoError(t, err)
-	compiled, err := source.Form.MarshalBinary()
-	require.NoError(t, err)
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "leanwicket", "visit.form"), compiled, 0o644))
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "index.html"), []byte(ownPage), 0o644))
-	mux := http.NewServeMux()
-	mux.Handle("/", http.FileServer(http.Dir(dir)))
+	mux := b.static(map[string]string{"index.html": ownPage}, "visit")
 	received := make(chan *http.Request, 10)
 	mux.HandleFunc("POST /visits", func(w http.ResponseWriter, r *http.Request) {
 		received <- r
@@ -60,10 +46,6 @@ func TestPlainPage(t *testing.T) {
 		_, _ = w.Write([]byte(`{"id": "7"}`))
 	})
 	mux.HandleFunc("GET /visits/7", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("<title>Visit 7</title>")) })
-	server := httptest.NewServer(mux)
-	defer server.Close()
-
-	b.site = server.URL
 	b.open("/")
 	b.do(chromedp.Click(chromedp.CSS("form button")))
 	require.Equal(t, "vessel true", b.js(`document.activeElement.name + " " + document.activeElement.getAttribute("aria-invalid")`))
@@ -77,6 +59,36 @@ func TestPlainPage(t *testing.T) {
 	require.Empty(t, received)
 	require.Len(t, r.Header.Get("Idempotency-Key"), 32)
 	require.Equal(t, "application/json", r.Header.Get("Content-Type"))
+}
+
+// static serves pages, compiled forms and the bundle from a folder.
+func (b *tab) static(pages map[string]string, forms ...string) *http.ServeMux {
+	dir := b.t.TempDir()
+	write := func(name string, data []byte) {
+		require.NoError(b.t, os.WriteFile(filepath.Join(dir, name), data, 0o644))
+	}
+	require.NoError(b.t, os.Mkdir(filepath.Join(dir, "leanwicket"), 0o755))
+	for _, name := range bundle.Names() {
+		data, err := bundle.File(name)
+		require.NoError(b.t, err)
+		write("leanwicket/"+name, data)
+	}
+	for _, name := range forms {
+		source, err := declare.OpenFS(harbour.Files(), name+".form.yaml")
+		require.NoError(b.t, err)
+		compiled, err := source.Form.MarshalBinary()
+		require.NoError(b.t, err)
+		write("leanwicket/"+name+".form", compiled)
+	}
+	for name, text := range pages {
+		write(name, []byte(text))
+	}
+	mux := http.NewServeMux()
+	mux.Handle("/", http.FileServer(http.Dir(dir)))
+	server := httptest.NewServer(mux)
+	b.t.Cleanup(server.Close)
+	b.site = server.URL
+	return mux
 }
 
 // In no state of the lifecycle has a page what axe-core calls a violation. UPDATE=1

@@ -110,6 +110,7 @@
       this.buttons = []
       this.requests = new Map()
       this.timers = new Map()
+      this.held = new Map() // what the core holds, by path
       this.shown = new Map() // the issues that show, by path
       this.formIssues = []
       this.left = [] // names of fields that were left under a pressed pointer
@@ -124,7 +125,8 @@
       const typed = this.typedBefore()
       this.prepare()
       this.carryOut(this.call(this.number, performance.now(), "open", compiled, seed, this.kept()))
-      for (const [path, raw] of typed) this.happened("edit", path, raw)
+      this.early = typed
+      this.takeEarly()
       this.listen()
       this.form.dataset.leanwicketReady = ""
     }
@@ -139,6 +141,14 @@
         if (changed) typed.set(c.name, this.raw(c.name))
       }
       return typed
+    }
+
+    // It is taken when the fields can be edited.
+    takeEarly() {
+      if (this.locked || !this.early) return
+      const typed = this.early
+      this.early = undefined
+      for (const [path, raw] of typed) this.happened("edit", path, raw)
     }
 
     controls(name) {
@@ -157,6 +167,7 @@
     }
 
     set(name, raw) {
+      this.held.set(name, raw)
       const all = this.controls(name)
       const values = raw.split("\n")
       for (const c of all) {
@@ -202,7 +213,8 @@
       })
       on(this.form, "compositionend", e => { if (e.target.name) this.happened("edit", e.target.name, this.raw(e.target.name)) })
       on(this.form, "change", e => {
-        if (e.target.name && choice(e.target) && this.controls(e.target.name).length) this.happened("edit", e.target.name, this.raw(e.target.name))
+        // Of texts some programs that fill in forms tell nothing but this.
+        if (e.target.name && (choice(e.target) || this.held.get(e.target.name) !== e.target.value) && this.controls(e.target.name).length) this.happened("edit", e.target.name, this.raw(e.target.name))
       })
       // A blur that a press of the pointer makes is told when the press is over: an
       // issue that appears under a pressed pointer moves the button away from it.
@@ -269,6 +281,7 @@
     // happened tells the core, and does what it says.
     happened(what, ...texts) {
       if (!this.alive) return
+      if (what === "edit") this.held.set(...texts)
       if (what === "edit" && !this.summary.querySelector("li")) this.summary.hidden = true
       this.carryOut(this.call(this.number, performance.now(), what, ...texts))
     }
@@ -287,6 +300,7 @@
       }
       if (this.submission !== before) this.outcome()
       for (const move of moves) move()
+      this.takeEarly()
     }
 
     does = {
