@@ -16,6 +16,7 @@ import (
 	"testing"
 	"time"
 
+	cdpemulation "github.com/chromedp/cdproto/emulation"
 	cdppage "github.com/chromedp/cdproto/page"
 	cdpruntime "github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
@@ -30,6 +31,7 @@ type tab struct {
 	t      *testing.T
 	ctx    context.Context
 	site   string
+	file   string       // the office's database
 	asked  atomic.Int32 // prompts of the browser
 	accept atomic.Bool  // how they are answered
 	broken atomic.Bool  // errors are expected
@@ -38,7 +40,8 @@ type tab struct {
 
 func openTab(t *testing.T) *tab {
 	b := &tab{t: t, ctx: browser.Open(t)}
-	o, err := office.Open(filepath.Join(t.TempDir(), "office.db"), office.Options{Log: slog.New(slog.DiscardHandler)})
+	b.file = filepath.Join(t.TempDir(), "office.db")
+	o, err := office.Open(b.file, office.Options{Log: slog.New(slog.DiscardHandler)})
 	require.NoError(t, err)
 	server := httptest.NewUnstartedServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if strings.HasSuffix(r.URL.Path, ".wasm") {
@@ -50,7 +53,24 @@ func openTab(t *testing.T) *tab {
 	server.Start()
 	t.Cleanup(func() { server.CloseClientConnections(); server.Close(); require.NoError(t, o.Close()) })
 	b.site = server.URL
-	page := b.ctx
+	b.listen()
+	return b
+}
+
+// another is a tab of somebody else: with storage of its own.
+func (b *tab) another() *tab {
+	ctx, cancel := chromedp.NewContext(b.ctx, chromedp.WithNewBrowserContext())
+	b.t.Cleanup(cancel)
+	require.NoError(b.t, chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)))
+	_, err := chromedp.Call(ctx, cdpemulation.SetFocusEmulationEnabled, cdpemulation.SetFocusEmulationEnabledParams{Enabled: true})
+	require.NoError(b.t, err)
+	other := &tab{t: b.t, ctx: ctx, site: b.site}
+	other.listen()
+	return other
+}
+
+func (b *tab) listen() {
+	t, page := b.t, b.ctx
 	require.NoError(t, chromedp.Listen(page, func(event any) {
 		switch e := event.(type) {
 		case *cdppage.EventJavascriptDialogOpening:
@@ -70,7 +90,6 @@ func openTab(t *testing.T) *tab {
 			}
 		}
 	}))
-	return b
 }
 
 func (b *tab) do(steps ...chromedp.Action[chromedp.Void]) {
@@ -252,6 +271,7 @@ func TestClosedWhileSending(t *testing.T) {
 	b.apply()
 	b.becomes("accepted", state)
 	require.Equal(t, "1", b.permits())
+	b.becomes("0", `localStorage.length`) // it was shown for a moment
 	b.open("/forms/mooring")
 	require.Equal(t, "idle", b.js(state), "after the acceptance nothing is kept")
 	require.EqualValues(t, 1, b.asked.Load())

@@ -246,6 +246,9 @@
       const here = () => { if (this.form.dataset.leanwicketLeave === "gone") this.happened("returned") }
       on(this.form, "pointerdown", here, true)
       on(this.form, "keydown", here, true)
+      const seen = () => { if (this.forgetting) this.keep("") }
+      on(document, "pointerdown", seen, true)
+      on(document, "keydown", seen, true)
       this.unload = e => e.preventDefault()
     }
 
@@ -298,6 +301,11 @@
         if (what === "focus" || what === "leave" || what === "navigate") moves.push(() => this.does[what].call(this, ...parts))
         else this.does[what]?.call(this, ...parts)
       }
+      if (this.forgets) {
+        if (this.submission === "accepted" && this.submission !== before && !moves.length) this.forget()
+        else this.keep("")
+        this.forgets = false
+      }
       if (this.submission !== before) this.outcome()
       for (const move of moves) move()
       this.takeEarly()
@@ -348,7 +356,10 @@
         if (this.guards) addEventListener("beforeunload", this.unload)
         else removeEventListener("beforeunload", this.unload)
       },
-      keep(text) { this.keep(text) },
+      keep(text) {
+        if (text) this.keep(text)
+        else this.forgets = true
+      },
       fetch(id, kind, method, url, body, ...headers) { this.fetch(id, method, url, body, headers) },
       abort(id) { this.requests.get(id)?.abort() },
       timer(id, ms) { this.timers.set(id, setTimeout(() => { this.timers.delete(id); this.guarded(null, () => this.happened("elapsed", id)) }, Number(ms))) },
@@ -511,11 +522,19 @@
     }
 
     keep(text) {
+      clearTimeout(this.forgetting)
+      this.forgetting = undefined
       if (!this.store) return
       try {
         if (text) localStorage.setItem(this.store, Date.now() + " " + text)
         else localStorage.removeItem(this.store)
       } catch { /* a full or forbidden store keeps nothing; the page works on */ }
+    }
+
+    // What was accepted need not be kept, but for a moment: a page that is already
+    // being left shows it to nobody, and the next one asks once more what came of it.
+    forget() {
+      this.forgetting = setTimeout(() => this.keep(""), 1000)
     }
 
     async fetch(id, method, url, body, headers) {
