@@ -3,6 +3,7 @@
 package dom_test
 
 import (
+	"bytes"
 	"net/http"
 	"net/http/httptest"
 	"os"
@@ -17,6 +18,7 @@ import (
 	"leanwicket.dev/dom/bundle"
 	"leanwicket.dev/harbour"
 	"leanwicket.dev/internal/browser"
+	"leanwicket.dev/scenario"
 )
 
 // ownPage is a form that somebody wrote by hand, with one script tag and one
@@ -97,11 +99,7 @@ func TestEveryStateIsAccessible(t *testing.T) {
 	b := openTab(t)
 	seen := func(name string) {
 		t.Helper()
-		if os.Getenv("UPDATE") != "" {
-			png, err := chromedp.Run(b.ctx, chromedp.CaptureScreenshot())
-			require.NoError(t, err)
-			require.NoError(t, os.WriteFile(filepath.Join("..", "docs", "screenshots", "browser-"+name+".png"), png, 0o644))
-		}
+		b.picture(name)
 		require.Equal(t, "[]", browser.Violations(t, b.ctx), name)
 	}
 	b.open("/forms/mooring")
@@ -127,9 +125,57 @@ func TestEveryStateIsAccessible(t *testing.T) {
 	seen("leaving")
 }
 
+// picture takes the picture of a state anew where UPDATE=1 asks for that.
+func (b *tab) picture(name string) {
+	if os.Getenv("UPDATE") == "" {
+		return
+	}
+	png, err := chromedp.Run(b.ctx, chromedp.CaptureScreenshot())
+	require.NoError(b.t, err)
+	require.NoError(b.t, os.WriteFile(filepath.Join("..", "docs", "screenshots", "browser-"+name+".png"), png, 0o644))
+}
+
 // mend mends what keeps a mooring permit from being sent.
 func (b *tab) mend() {
 	b.js(`document.forms[0].elements.departure.select()`)
 	b.typeIn("departure", "2031-05-19")
 	b.do(chromedp.Click(chromedp.CSS(`[name="terms"]`)))
+}
+
+// The page beside a form shows its lifecycle as it goes, and replays any trace.
+// UPDATE=1 takes its picture anew.
+func TestLivePage(t *testing.T) {
+	b := openTab(t)
+	b.open("/live/pilot")
+	part := func(name string) string { return `document.querySelector("[data-part=` + name + `]").textContent` }
+	b.becomes("is asked nothing", part("asks"))
+	b.typeIn("slot", "09:30")
+	b.becomes("is asked: unsaved", part("asks"))
+	b.panel("submit-delay", "2s", "submit-times", "1")
+	b.apply()
+	b.becomes("sending", part("submission"))
+	b.becomes("sends nothing: sending", part("holds"))
+	b.becomes("accepted", part("submission"))
+	b.js(`document.getElementById("form").scrollTop = 0`)
+	b.picture("live")
+	require.Equal(t, "[]", browser.Violations(t, b.ctx))
+
+	source, err := declare.OpenFS(harbour.Files(), "mooring.form.yaml")
+	require.NoError(t, err)
+	s, err := scenario.NewReader(harbour.Files()).File("01-load-late-over-typing.scenario.yaml")
+	require.NoError(t, err)
+	var text bytes.Buffer
+	require.True(t, scenario.Play(s, scenario.Options{Trace: &text}).Passed())
+	file := filepath.Join(t.TempDir(), "late.trace.jsonl")
+	require.NoError(t, os.WriteFile(file, text.Bytes(), 0o644))
+	b.do(chromedp.SetUploadFiles(chromedp.CSS("[data-part=file]"), []string{file}))
+	b.becomes(source.Form.Title, part("form"))
+	b.js(`(() => { const r = document.querySelector("[data-part=slider]"); r.value = "0"; r.dispatchEvent(new Event("input")) })()`)
+	b.becomes("loading", part("prefill"))
+	b.do(chromedp.Click(chromedp.CSS("[data-part=back]")))
+	b.becomes("Pilot booking", part("form"))
+	require.NoError(t, os.WriteFile(file, []byte("{\"trace\":7}\n"), 0o644))
+	b.broken.Store(true)
+	b.do(chromedp.SetUploadFiles(chromedp.CSS("[data-part=file]"), []string{file}))
+	b.becomes("true", part("problem")+`.includes("right would be")`)
 }

@@ -29,7 +29,7 @@ var knows = map[string][]string{
 	"ledger/postgres":   {"ledger"},
 	"ledger/redis":      {"ledger"},
 	"dom/bundle":        {},
-	"harbour/office":    {"dom/bundle", "internal/seen", "declare", "formhttp", "harbour", "ledger", "ledger/sqlite", "replies"},
+	"harbour/office":    {"dom/bundle", "lifecycle", "trace", "diagram", "internal/seen", "declare", "formhttp", "harbour", "ledger", "ledger/sqlite", "replies"},
 	"formhttp":          {"lifecycle", "declare", "replies", "markup", "ledger", "ledger/memory"},
 	"harbour":           {},
 }

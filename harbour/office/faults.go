@@ -125,7 +125,7 @@ func kindOf(r *http.Request) string {
 		return slices.ContainsFunc(prefixes, func(p string) bool { return strings.HasPrefix(path, p) })
 	}
 	switch {
-	case path == "/panel", r.URL.Query().Has("leanwicket-form"):
+	case path == "/panel", path == "/live", r.URL.Query().Has("leanwicket-form"):
 		return ""
 	case r.Method != http.MethodGet && r.Method != http.MethodHead:
 		return "submit"

@@ -1,6 +1,7 @@
 package office
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"database/sql"
@@ -11,6 +12,7 @@ import (
 	"log/slog"
 	"net/http"
 	"strings"
+	"time"
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/dom/bundle"
@@ -106,8 +108,14 @@ func (o *Office) routes(keys ledger.Store) error {
 		page := strings.TrimSuffix(name, ".form.yaml")
 		o.mux.Handle("/forms/"+page, formhttp.New(source, options))
 		o.mux.Handle("/plain/"+page, plain)
+		options.Page = livePage
+		o.mux.Handle("/live/"+page, live(formhttp.New(source, options)))
 		o.mux.Handle(form.Submit.Method+" "+form.Submit.URL, plain)
 	}
+	o.mux.HandleFunc("GET /live/live.js", func(w http.ResponseWriter, r *http.Request) {
+		http.ServeContent(w, r, "live.js", time.Time{}, bytes.NewReader(liveScript))
+	})
+	o.mux.HandleFunc("POST /live", o.replay)
 	o.mux.Handle("GET /leanwicket/", http.StripPrefix("/leanwicket", bundle.Handler()))
 	for _, path := range []string{"/registry/contact", "/registry/vessel", "/plans/7"} {
 		o.mux.HandleFunc("GET "+path, o.record)

@@ -39,7 +39,7 @@ func (o *Office) show(w http.ResponseWriter, page string, view any) {
 	_, _ = w.Write([]byte(text.String()))
 }
 
-type link struct{ To, Plain, Text string }
+type link struct{ To, Plain, Live, Text string }
 
 // permitRow is a permit as the first page lists it.
 type permitRow struct{ Number, Button, Vessel, Arrival, Departure, Berth string }
@@ -52,7 +52,7 @@ func (o *Office) index(w http.ResponseWriter, r *http.Request) {
 	}
 	for _, source := range o.forms {
 		name := strings.TrimSuffix(source.File, ".form.yaml")
-		view.Forms = append(view.Forms, link{"/forms/" + name, "/plain/" + name, source.Form.Title})
+		view.Forms = append(view.Forms, link{"/forms/" + name, "/plain/" + name, "/live/" + name, source.Form.Title})
 	}
 	rows, err := o.read.QueryContext(r.Context(), "SELECT number, button, vessel, arrival, departure, berth FROM permits WHERE account = ? ORDER BY number DESC LIMIT 50", account(r))
 	if err == nil {
