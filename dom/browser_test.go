@@ -312,7 +312,12 @@ func TestLeaving(t *testing.T) {
 		{"typed", func() { b.typeIn("slot", "09:3") }, 1},
 		{"typed and reset", func() { b.typeIn("slot", "09:3"); b.js(`leanwicket.tell(document.forms[0], "reset")`) }, 0},
 		{"typed and taken back", func() { b.typeIn("slot", "0"); b.typeIn("slot", "\b") }, 0},
-		{"sent", func() { b.typeIn("slot", "10:00"); b.apply(); b.becomes("accepted", state) }, 0},
+		{"sent", func() {
+			b.typeIn("slot", "10:00")
+			b.apply()
+			b.becomes("accepted", state)
+			b.becomes("0", `localStorage.length`) // it was shown for a moment
+		}, 0},
 		{"sent, and typed since", func() {
 			b.typeIn("slot", "10:30")
 			b.apply()

@@ -20,10 +20,19 @@ type page struct {
 	form    *lifecycle.Form
 	runner  *runner.Runner
 	now     time.Duration
+	begun   time.Duration
+	opened  bool
 	next    int // names timers and requests
 	timers  map[int]func()
 	answers map[int]func(runner.Answer)
-	record  strings.Builder
+	seed    lifecycle.Seed
+	events  []happening
+}
+
+// happening is an event and when it was.
+type happening struct {
+	at    time.Duration
+	event lifecycle.Event
 }
 
 var pages []*page
@@ -71,12 +80,13 @@ func open(compiled []byte, now time.Duration, seed, kept string) (*page, error) 
 	if err != nil {
 		return nil, err
 	}
-	p := &page{number: number(len(pages)), form: form, now: now, timers: map[int]func(){}, answers: map[int]func(runner.Answer){}}
+	p := &page{number: number(len(pages)), form: form, now: now, begun: now, timers: map[int]func(){}, answers: map[int]func(runner.Answer){}}
 	pages = append(pages, p)
-	o := runner.Options{Transport: p.number, Clock: p.number, Observe: p.observe, Keep: p.keep, Trace: &p.record}
+	o := runner.Options{Transport: p.number, Clock: p.number, Observe: p.observe, Keep: p.keep, KeepLater: true}
 	if key, ok := lifecycle.ParseKey(seed); ok {
-		o.Seed = lifecycle.Seed(key)
+		p.seed = lifecycle.Seed(key)
 	}
+	o.Seed = p.seed
 	p.out.add("form", form.Name, form.Title, strconv.Itoa(len(form.Fields)), strings.Join(form.Buttons, " "))
 	if kept != "" {
 		o.Kept, _ = trace.ReadKept(form, kept) // what another version of the form kept is dropped
@@ -84,6 +94,19 @@ func open(compiled []byte, now time.Duration, seed, kept string) (*page, error) 
 	p.runner = runner.New(form, o)
 	p.everything()
 	return p, nil
+}
+
+// trace is the record of the session. It is made when somebody asks: the
+// fingerprint of a large form's state is too much for each key.
+func (p *page) trace() string {
+	var text strings.Builder
+	s, opening := lifecycle.Open(p.form, p.seed)
+	w := trace.NewWriter(&text, s, opening)
+	for _, h := range p.events {
+		effects, err := s.Apply(h.event)
+		_ = w.Step(h.at, h.event, effects, err) // a text takes everything
+	}
+	return text.String()
 }
 
 // everything tells how each field is.
@@ -111,8 +134,10 @@ func (p *page) happened(what string, texts [4]string) {
 			delete(p.answers, id)
 			done(answerOf(texts))
 		}
+	case "keep":
+		p.runner.Keep()
 	case "trace":
-		p.out.add("trace", p.record.String())
+		p.out.add("trace", p.trace())
 	default:
 		e, ok := eventOf(what, texts)
 		if !ok {
@@ -196,6 +221,10 @@ func answerOf(texts [4]string) runner.Answer {
 
 // observe tells the script what a step changed.
 func (p *page) observe(s runner.Step) {
+	if p.opened { // the first step has no event
+		p.events = append(p.events, happening{p.now - p.begun, s.Event})
+	}
+	p.opened = true
 	if p.runner != nil { // of the opening everything is told
 		p.runner.Read(p.changed)
 	}

@@ -176,7 +176,10 @@ func appendClock(b []byte, v Value) []byte {
 			days = floorDiv(v.Coef, microsPerDay)
 			micros = v.Coef - days*microsPerDay
 		}
-		b = time.Unix(days*86400, 0).UTC().AppendFormat(b, "2006-01-02")
+		year, month, day := time.Unix(days*86400, 0).UTC().Date() // its formatting would double what a browser loads of time
+		b = appendTwo(appendTwo(b, int64(year/100)), int64(year%100))
+		b = appendTwo(append(b, '-'), int64(month))
+		b = appendTwo(append(b, '-'), int64(day))
 		if v.Kind == ValueDate {
 			return b
 		}

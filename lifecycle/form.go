@@ -155,7 +155,7 @@ func (f *Form) link(id FieldID, wrong func(path, problem string)) {
 		if c.Op == OpPattern {
 			m, err := compilePattern(c.Text)
 			if err != nil {
-				wrong(field.Path, "the pattern "+strconv.Quote(c.Text)+" cannot be compiled: "+err.Error())
+				wrong(field.Path, `the pattern "`+c.Text+`" cannot be compiled: `+err.Error())
 			}
 			f.patterns[id][i] = m
 		}

@@ -1,7 +1,6 @@
 package replies
 
 import (
-	"sort"
 	"strconv"
 	"strings"
 
@@ -77,8 +76,7 @@ func (p *placer) errors(v any, name string, depth int) {
 		for key := range v {
 			keys = append(keys, key)
 		}
-		sort.Strings(keys)
-		for _, key := range keys {
+		for _, key := range inOrder(keys) {
 			below := key
 			if name != "" {
 				below = name + "/" + key
@@ -88,6 +86,23 @@ func (p *placer) errors(v any, name string, depth int) {
 	default:
 		p.add(name, "", words(v))
 	}
+}
+
+// inOrder sorts names. The library's sort is a hundredth of what a browser loads.
+func inOrder(names []string) []string {
+	if len(names) < 2 {
+		return names
+	}
+	a, b := inOrder(names[:len(names)/2]), inOrder(names[len(names)/2:])
+	all := make([]string, 0, len(names))
+	for len(a) > 0 && len(b) > 0 {
+		if a[0] <= b[0] {
+			all, a = append(all, a[0]), a[1:]
+		} else {
+			all, b = append(all, b[0]), b[1:]
+		}
+	}
+	return append(append(all, a...), b...)
 }
 
 // words is what a value of a wrong type says.

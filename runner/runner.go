@@ -48,6 +48,10 @@ type Options struct {
 	// Keep is given what would be lost with this page, after each change of it and
 	// before anything is sent; nil: nothing would.
 	Keep func(*lifecycle.Restored)
+	// KeepLater leaves it to Runner.Keep when Keep is told of a change: on a form of
+	// thousands of fields that is too much for each key. Before anything is sent it is
+	// told all the same.
+	KeepLater bool
 	// Kept is what an earlier page kept; nil: nothing.
 	Kept *lifecycle.Restored
 	// Trace takes the record of the session; nil: none.
@@ -175,7 +179,9 @@ func (r *Runner) step(e lifecycle.Event) (Step, error) {
 	for k := range effects {
 		effects[k].Values = slices.Clone(effects[k].Values)
 	}
-	r.keep()
+	if !r.o.KeepLater || sends(effects) {
+		r.keep()
+	}
 	r.carryOut(effects)
 	return Step{e, effects, err}, nil
 }
@@ -186,6 +192,22 @@ func (r *Runner) Read(f func(*lifecycle.Session)) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	f(r.session)
+}
+
+// Keep gives Options.Keep what would be lost now.
+func (r *Runner) Keep() {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.keep()
+}
+
+func sends(effects []lifecycle.Effect) bool {
+	for k := range effects {
+		if effects[k].Kind == lifecycle.EffectSend {
+			return true
+		}
+	}
+	return false
 }
 
 // Close stops every timer and request. The session is not left by it: a page that

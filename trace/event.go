@@ -229,7 +229,7 @@ func (r *eventReader) kept(o map[string]any) *lifecycle.Restored {
 func (r *eventReader) value(s string) lifecycle.Value {
 	v, ok := parseValue(s)
 	if !ok {
-		r.bad = "the value " + strconv.Quote(s)
+		r.bad = `the value "` + s + `"`
 	}
 	return v
 }
@@ -244,7 +244,7 @@ func (r *eventReader) answers(v any) []lifecycle.Answer {
 		}
 		place, ok := r.form.Lookup(parts[0])
 		if !ok {
-			r.bad = "the path " + strconv.Quote(parts[0])
+			r.bad = `the path "` + parts[0] + `"`
 		}
 		answers = append(answers, lifecycle.Answer{Place: place, Value: r.value(parts[1]), Changed: len(asList(item)) == 3})
 	}
@@ -271,7 +271,7 @@ func (r *eventReader) word(o map[string]any, key string, of func(k int) string) 
 			return k
 		}
 	}
-	r.bad = "the " + key + " " + strconv.Quote(str(o, key))
+	r.bad = "the " + key + ` "` + str(o, key) + `"`
 	return 0
 }
 

@@ -1,7 +1,6 @@
 package trace
 
 import (
-	"errors"
 	"hash/fnv"
 	"io"
 	"strconv"
@@ -64,17 +63,16 @@ func (w *Writer) line(text []byte) {
 }
 
 func outcomeWord(err error) string {
-	var away *lifecycle.TurnedAwayError
-	switch {
-	case err == nil:
+	if err == nil {
 		return ""
-	case errors.Is(err, lifecycle.ErrStale):
-		return "stale"
-	case errors.As(err, &away):
-		return "turned away"
-	default:
-		return "unknown"
 	}
+	if err == lifecycle.ErrStale {
+		return "stale"
+	}
+	if _, away := err.(*lifecycle.TurnedAwayError); away { // the core wraps none, and errors.As is large
+		return "turned away"
+	}
+	return "unknown"
 }
 
 func hex(n uint64) string { return strconv.FormatUint(n, 16) }

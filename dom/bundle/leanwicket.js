@@ -110,6 +110,7 @@
       this.buttons = []
       this.requests = new Map()
       this.timers = new Map()
+      this.holds = new Map() // what holds each button, and how that is said
       this.held = new Map() // what the core holds, by path
       this.shown = new Map() // the issues that show, by path
       this.formIssues = []
@@ -152,7 +153,12 @@
     }
 
     controls(name) {
-      return [...this.form.elements].filter(c => c.name && !c.name.startsWith("leanwicket-") && c.type !== "hidden" && c.type !== "submit" && c.type !== "button" && (name === undefined || c.name === name))
+      let all = this.form.elements
+      if (name !== undefined) {
+        const named = all.namedItem(name) // by name or id; found without a walk over the form
+        all = named instanceof RadioNodeList ? named : named ? [named] : []
+      }
+      return [...all].filter(c => c.name && !c.name.startsWith("leanwicket-") && c.type !== "hidden" && c.type !== "submit" && c.type !== "button" && (name === undefined || c.name === name))
     }
 
     // What the controls of a name hold, as the core reads it.
@@ -240,13 +246,13 @@
         this.happened("submit", by && this.buttons.includes(by.value) ? by.value : this.buttons[0])
       })
       on(this.form, "reset", e => { e.preventDefault(); this.happened("reset") })
-      on(window, "pagehide", () => this.happened("leave", "", "unload"))
+      on(window, "pagehide", () => this.closed())
       on(window, "pageshow", e => { if (e.persisted) this.happened("returned") })
       // Who was let go and is still here, as after a link to a download, goes on.
       const here = () => { if (this.form.dataset.leanwicketLeave === "gone") this.happened("returned") }
       on(this.form, "pointerdown", here, true)
       on(this.form, "keydown", here, true)
-      const seen = () => { if (this.forgetting) this.keep("") }
+      const seen = () => { if (this.submission === "accepted") this.keepNow() }
       on(document, "pointerdown", seen, true)
       on(document, "keydown", seen, true)
       this.unload = e => e.preventDefault()
@@ -258,8 +264,14 @@
 
     // The form is taken from the page: as if the page had been closed.
     release() {
-      this.happened("leave", "", "unload")
+      this.closed()
       this.end()
+    }
+
+    closed() {
+      if (this.submission !== "accepted") this.keepNow()
+      this.happened("leave", "", "unload")
+      clearTimeout(this.keeping)
     }
 
     end() {
@@ -287,6 +299,7 @@
       if (what === "edit") this.held.set(...texts)
       if (what === "edit" && !this.summary.querySelector("li")) this.summary.hidden = true
       this.carryOut(this.call(this.number, performance.now(), what, ...texts))
+      if (this.store) this.keepSoon()
     }
 
     carryOut(patch) {
@@ -301,11 +314,6 @@
         if (what === "focus" || what === "leave" || what === "navigate") moves.push(() => this.does[what].call(this, ...parts))
         else this.does[what]?.call(this, ...parts)
       }
-      if (this.forgets) {
-        if (this.submission === "accepted" && this.submission !== before && !moves.length) this.forget()
-        else this.keep("")
-        this.forgets = false
-      }
       if (this.submission !== before) this.outcome()
       for (const move of moves) move()
       this.takeEarly()
@@ -317,15 +325,18 @@
       rows(path, flags, count, ...issues) { this.rows(path, flags, Number(count), issues) },
       status(submission, prefill, leave, flags) {
         this.submission = submission
-        Object.assign(this.form.dataset, { leanwicketState: submission, leanwicketPrefill: prefill, leanwicketLeave: leave })
+        const now = { leanwicketState: submission, leanwicketPrefill: prefill, leanwicketLeave: leave }
+        for (const name in now) if (this.form.dataset[name] !== now[name]) this.form.dataset[name] = now[name]
         this.form.toggleAttribute("data-leanwicket-unsaved", flags.includes("u"))
-        if (flags.includes("k") || prefill === "loading") this.form.setAttribute("aria-busy", "true")
-        else this.form.removeAttribute("aria-busy")
+        if (!flags.includes("k") && prefill !== "loading") this.form.removeAttribute("aria-busy")
+        else if (!this.form.ariaBusy) this.form.ariaBusy = "true"
         this.lock(flags.includes("l"))
         if (leave !== "asking") this.dialog?.close()
         if (leave === "present") guard.stays(this)
       },
       button(name, holds, why) {
+        if (this.holds.get(name) === holds + why) return
+        this.holds.set(name, holds + why)
         for (const b of this.form.elements) {
           if (b.type !== "submit" || b.value !== name || b.name === "leanwicket-add" || b.name === "leanwicket-remove") continue
           const busy = holds.split(" ").some(h => h === "sending" || h === "checking" || h === "gone")
@@ -338,7 +349,7 @@
       },
       issues(...texts) {
         this.formIssues = texts
-        if (this.summary.querySelector("li") && !texts.length && ![...this.shown.values()].some(i => i.length)) this.summary.hidden = true
+        if (!this.summary.hidden && this.summary.querySelector("li") && !texts.length && ![...this.shown.values()].some(i => i.length)) this.summary.hidden = true
       },
       say(level, text) {
         const urgent = level === "assertive"
@@ -350,16 +361,13 @@
       focus(path) { this.focus(path) },
       ask(reason) { this.ask(reason) },
       leave(to, kind) { if (kind === "inside") guard.agrees(this) },
-      navigate(to) { if (new URL(to, location.href).origin === location.origin) location.assign(to) },
+      navigate(to) { this.keepNow(); if (new URL(to, location.href).origin === location.origin) location.assign(to) },
       guard(on) {
         this.guards = on !== ""
         if (this.guards) addEventListener("beforeunload", this.unload)
         else removeEventListener("beforeunload", this.unload)
       },
-      keep(text) {
-        if (text) this.keep(text)
-        else this.forgets = true
-      },
+      keep(text) { this.keep(text) },
       fetch(id, kind, method, url, body, ...headers) { this.fetch(id, method, url, body, headers) },
       abort(id) { this.requests.get(id)?.abort() },
       timer(id, ms) { this.timers.set(id, setTimeout(() => { this.timers.delete(id); this.guarded(null, () => this.happened("elapsed", id)) }, Number(ms))) },
@@ -369,7 +377,7 @@
 
     box(path) {
       const control = this.controls(path)[0]
-      return this.form.querySelector(`[data-leanwicket-field="${CSS.escape(path)}"]`) || control?.closest(".field") || control?.parentElement
+      return control?.closest("[data-leanwicket-field], .field") || control?.parentElement || this.form.querySelector(`[data-leanwicket-field="${CSS.escape(path)}"]`)
     }
 
     field(path, flags, raw, issues) {
@@ -522,8 +530,6 @@
     }
 
     keep(text) {
-      clearTimeout(this.forgetting)
-      this.forgetting = undefined
       if (!this.store) return
       try {
         if (text) localStorage.setItem(this.store, Date.now() + " " + text)
@@ -531,10 +537,19 @@
       } catch { /* a full or forbidden store keeps nothing; the page works on */ }
     }
 
-    // What was accepted need not be kept, but for a moment: a page that is already
-    // being left shows it to nobody, and the next one asks once more what came of it.
-    forget() {
-      this.forgetting = setTimeout(() => this.keep(""), 1000)
+    // What would be lost is kept in a moment. What was accepted is forgotten in a longer
+    // one: a page that is already being left shows it to nobody, and the next one then
+    // asks once more what came of it.
+    keepSoon() {
+      clearTimeout(this.keeping)
+      this.keeping = setTimeout(() => this.guarded(null, () => this.keepNow()), this.submission === "accepted" ? 1000 : 200)
+    }
+
+    keepNow() {
+      if (!this.keeping) return
+      clearTimeout(this.keeping)
+      this.keeping = undefined
+      this.carryOut(this.call(this.number, performance.now(), "keep"))
     }
 
     async fetch(id, method, url, body, headers) {

@@ -65,6 +65,10 @@ func core() ([]byte, error) {
 	return os.ReadFile(out)
 }
 
+// most is how large the core may be, in bytes, as it travels. An empty program is
+// 441,000.
+const most = 650_000
+
 // glue is the toolchain's own script for such programs.
 func glue() ([]byte, error) {
 	root, err := exec.Command("go", "env", "GOROOT").Output()
@@ -89,6 +93,9 @@ func current(wasm, runtime []byte) error {
 	}
 	if !bytes.Equal(committed.Bytes(), wasm) || !bytes.Equal(known, runtime) {
 		return fmt.Errorf("the bundle is not current; right would be: go generate ./dom/bundle")
+	}
+	if len(packed) > most {
+		return fmt.Errorf("the core is %d bytes, more than %d: what became large is seen with go build -ldflags=-dumpdep", len(packed), most)
 	}
 	return nil
 }
