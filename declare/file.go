@@ -19,6 +19,15 @@ type Source struct {
 	File   string             // as it was named
 	Schema *jsonschema.Schema // formats asserted, as the form asserts them
 	Advice []document.Problem // what is allowed and unwise
+	// Controls say how to find the controls of somebody else's page, where their names
+	// do not.
+	Controls Controls
+}
+
+// Controls are CSS selectors.
+type Controls struct {
+	Fields map[string]string // by path; none: by the control's name
+	Submit string            // the submit buttons, in the order of the form's; empty: those of the page's form
 }
 
 // File reads a form file (YAML or JSON) from disk, with the schema beside it.
@@ -92,6 +101,7 @@ type reader struct {
 	byPath      map[string]*protoField
 	ids         map[string]lifecycle.FieldID
 	settings    map[string]*document.Node // of the fields section, by path
+	controls    Controls
 }
 
 var formKeys = []string{
@@ -102,6 +112,7 @@ var formKeys = []string{
 func (r *reader) form(root *document.Node) *Source {
 	r.root = root
 	r.settings = map[string]*document.Node{}
+	r.controls.Fields = map[string]string{}
 	r.Map(root, formKeys...)
 	d := &r.declaration
 	for _, required := range []string{"form", "schema"} {
@@ -136,6 +147,7 @@ func (r *reader) form(root *document.Node) *Source {
 	r.resolveFields()
 	r.defaults(root.Get("defaults"))
 	r.policies(root)
+	source.Controls = r.controls
 	return source
 }
 

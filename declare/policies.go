@@ -78,7 +78,7 @@ func (r *reader) prefill(n *document.Node) {
 func (r *reader) submit(n *document.Node) {
 	d := &r.declaration
 	p := &d.Submit
-	for _, e := range r.Map(n, "url", "method", "buttons", "timeout", "whileSending", "resend", "unchanged") {
+	for _, e := range r.Map(n, "url", "method", "buttons", "timeout", "whileSending", "resend", "unchanged", "control") {
 		switch e.Key {
 		case "url":
 			p.URL = r.Text(e.Value)
@@ -101,6 +101,8 @@ func (r *reader) submit(n *document.Node) {
 					p.ResendLongest = r.Duration(e.Value)
 				}
 			}
+		case "control":
+			r.controls.Submit = r.Text(e.Value)
 		case "unchanged":
 			p.HoldUnchanged = r.Word(e.Value, "allow", "hold") == "hold"
 		}

@@ -27,17 +27,6 @@ var kindWords = [...]string{"text", "number", "integer", "boolean", "date", "tim
 
 func (k FieldKind) String() string { return word(kindWords[:], k) }
 
-// ChoiceControl reports whether a control of this kind counts as left as soon
-// as it changes: there is no half-made choice.
-func (k FieldKind) ChoiceControl() bool {
-	switch k {
-	case KindBoolean, KindDate, KindTime, KindDateTime, KindChoice, KindChoices, KindFile:
-		return true
-	default:
-		return false
-	}
-}
-
 // Declaration is a form as plain tables. NewForm makes a Form of it.
 type Declaration struct {
 	Name  string
@@ -75,6 +64,17 @@ type Field struct {
 	Check       CheckPolicy
 	Says        []CodeText
 	Samples     []string // values for the verifier, as typed
+}
+
+// leftBy reports whether the field counts as left as soon as it has a value: there is
+// no half-made choice. A date that is typed is half made until it can be read.
+func (f *Field) leftBy(v Value) bool {
+	switch f.Kind {
+	case KindBoolean, KindChoice, KindChoices, KindFile:
+		return true
+	default:
+		return !f.Private && (v.Kind == ValueDate || v.Kind == ValueTime || v.Kind == ValueDateTime)
+	}
 }
 
 // Option is one of the values of a choice.

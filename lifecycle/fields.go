@@ -93,7 +93,7 @@ func (s *Session) edited(i int32) {
 	if s.attempt.number > 0 {
 		marks |= bitEdited
 	}
-	if s.form.Fields[s.cells[i].field].Kind.ChoiceControl() {
+	if s.form.Fields[s.cells[i].field].leftBy(s.cells[i].value) {
 		marks |= bitTouched
 	}
 	s.mark(i, marks)

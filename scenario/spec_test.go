@@ -16,6 +16,7 @@ schema:
     b: {type: string}
     n: {type: number}
     box: {type: boolean}
+    day: {type: string, format: date}
     rows: {type: array, items: {properties: {x: {type: string}, y: {type: string}}, required: [x]}}
     more: {type: array, items: {properties: {z: {type: string}}}}
 `
@@ -251,6 +252,13 @@ timeline:
 		"issues while typing, by policy": {"show: input\n", `timeline:
   - {at: 1s, edit: {a: far too long}}
   - {at: 1s, expect: {shown: {a: [tooLong]}}}
+`},
+		"a date that is typed is half made until it can be read": {"", `timeline:
+  - {at: 1s, edit: {day: "2"}}
+  - {at: 1s, expect: {issues: {day: [badInput]}, shown: {}}}
+  - {at: 2s, edit: {day: 2031-05-02}}
+  - {at: 3s, edit: {day: 2031-05-}}
+  - {at: 3s, expect: {shown: {day: [badInput]}}}
 `},
 		"issues only after a submit, by policy": {"show: submit\n", `timeline:
   - {at: 1s, edit: {a: far too long}}

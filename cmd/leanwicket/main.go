@@ -59,7 +59,7 @@ wrong (a file, a path, a flag).`,
 		SilenceErrors: true,
 	}
 	root.SetVersionTemplate("leanwicket {{.Version}}\n")
-	root.AddCommand(playCommand(), replayCommand(), verifyCommand(), drawCommand(), serveCommand(), bundleCommand(), auditCommand(), checkCommand(), replyCommand(), explainCommand(), schemaCommand(), newCommand(), demoCommand())
+	root.AddCommand(playCommand(), replayCommand(), verifyCommand(), drawCommand(), serveCommand(), bundleCommand(), auditCommand(), tryCommand(), checkCommand(), replyCommand(), explainCommand(), schemaCommand(), newCommand(), demoCommand())
 	return root
 }
 

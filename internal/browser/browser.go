@@ -5,25 +5,15 @@ package browser
 import (
 	"context"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"runtime"
 	"testing"
-	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
-)
 
-// Program finds Chromium, or nothing.
-func Program() string {
-	for _, name := range []string{"chromium", "chromium-browser", "google-chrome"} {
-		if path, err := exec.LookPath(name); err == nil {
-			return path
-		}
-	}
-	return ""
-}
+	"leanwicket.dev/internal/chromium"
+)
 
 // Open starts a browser with one empty page of 1280 by 800 pixels.
 func Open(t testing.TB) context.Context {
@@ -31,17 +21,11 @@ func Open(t testing.TB) context.Context {
 	if testing.Short() {
 		t.Skip("starts a browser")
 	}
-	program := Program()
+	program := chromium.Find()
 	if program == "" {
 		t.Skip("no Chromium is installed: apt-get install chromium, or run ./test")
 	}
-	options := append(
-		chromedp.DefaultExecAllocatorOptions[:],
-		chromedp.ExecPath(program), chromedp.NoSandbox, chromedp.DisableGPU, chromedp.UserDataDir(t.TempDir()), chromedp.WSURLReadTimeout(time.Minute),
-		chromedp.Flag("headless", "new"), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true),
-		chromedp.Flag("disable-component-update", true),
-	)
-	allocated, stop := chromedp.NewExecAllocator(context.Background(), options...)
+	allocated, stop := chromedp.NewExecAllocator(context.Background(), chromium.Options(program, t.TempDir(), false)...)
 	t.Cleanup(stop)
 	page, end := chromedp.NewContext(allocated)
 	t.Cleanup(end)

@@ -1,0 +1,107 @@
+package main
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"leanwicket.dev/declare"
+	"leanwicket.dev/try"
+)
+
+func tryCommand() *cobra.Command {
+	var form, out, junit, record string
+	var asJSON bool
+	var o try.Options
+	c := &cobra.Command{
+		Use:   "try PAGE --form FORM",
+		Short: "Try a page that you have, in a real browser: which guarantees does its form keep?",
+		Long: `Opens a page (an address, a folder or an HTML file) in Chromium, plays its backend, and
+makes one trial after the other, each on a page that was opened for it: what is typed
+before the load comes, two clicks, a reply that is lost, a refusal, leaving with unsaved
+work. Nothing of ours is on the page, and no backend runs: requests to the form's
+prefill.url, check.url and submit.url are answered by the command.
+
+The form file says what the fields are. A control is found by its name, which is the
+field's path; where it is not, fields.PATH.control gives a CSS selector, and
+submit.control that of the submit buttons. Exit status 1 where a trial is broken.`,
+		Example: `  leanwicket try http://127.0.0.1:5173/permit --form permit.form.yaml
+  leanwicket try public --form permit.form.yaml --only two-clicks-40,lost-reply --out tried`,
+		Args: cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			if form == "" {
+				return errors.New("found no form; right would be --form FORM")
+			}
+			source, err := declare.Open(form)
+			if err != nil {
+				return err
+			}
+			o.Page = args[0]
+			if record != "" {
+				if o.Record, err = os.ReadFile(record); err == nil && !json.Valid(o.Record) {
+					err = fmt.Errorf("%s: found no JSON; right would be the body that your server answers %s with", record, source.Form.Prefill.URL)
+				}
+				if err != nil {
+					return err
+				}
+			}
+			if term.IsTerminal(int(os.Stderr.Fd())) {
+				o.Progress = func(r try.Result) { fmt.Fprintf(c.ErrOrStderr(), "\r\x1b[K%s: %s", r.Trial, r.Verdict) }
+				defer fmt.Fprint(c.ErrOrStderr(), "\r\x1b[K")
+			}
+			answer, err := try.Run(c.Context(), source, o)
+			if err != nil {
+				return err
+			}
+			if o.Progress != nil {
+				fmt.Fprint(c.ErrOrStderr(), "\r\x1b[K")
+			}
+			return tell(c, answer, asJSON, out, junit)
+		},
+	}
+	c.Flags().StringVar(&form, "form", "", "the form file that says what the page's form is")
+	c.Flags().StringVar(&out, "out", "", "a folder for the evidence: of each broken trial a screenshot and what was done")
+	c.Flags().StringVar(&junit, "junit", "", "a file for CI")
+	c.Flags().BoolVar(&asJSON, "json", false, "the answer as JSON, with every request")
+	c.Flags().StringSliceVar(&o.Only, "only", nil, "these trials only")
+	c.Flags().StringVar(&record, "record", "", "a JSON file that a load is answered with (default: a sample)")
+	c.Flags().BoolVar(&o.Headed, "headed", false, "with a window")
+	c.Flags().StringVar(&o.Chromium, "chromium", "", "the browser's program (default: found on the path)")
+	return c
+}
+
+func tell(c *cobra.Command, answer *try.Answer, asJSON bool, out, junit string) error {
+	if out != "" {
+		if err := answer.WriteEvidence(out); err != nil {
+			return err
+		}
+	}
+	if junit != "" {
+		file, err := os.Create(filepath.Clean(junit))
+		if err != nil {
+			return err
+		}
+		defer file.Close()
+		if err := answer.WriteJUnit(file); err != nil {
+			return err
+		}
+	}
+	if asJSON {
+		encoder := json.NewEncoder(c.OutOrStdout())
+		encoder.SetIndent("", "  ")
+		if err := encoder.Encode(answer); err != nil {
+			return err
+		}
+	} else if err := answer.WriteTable(c.OutOrStdout()); err != nil {
+		return err
+	}
+	if answer.Count(try.Broken) > 0 {
+		return errNo
+	}
+	return nil
+}

@@ -1,0 +1,33 @@
+// Package chromium finds and starts the browser that tests and trials drive.
+package chromium
+
+import (
+	"os/exec"
+	"time"
+
+	"github.com/chromedp/chromedp"
+)
+
+// Find finds Chromium on the path, or nothing.
+func Find() string {
+	for _, name := range []string{"chromium", "chromium-browser", "google-chrome"} {
+		if path, err := exec.LookPath(name); err == nil {
+			return path
+		}
+	}
+	return ""
+}
+
+// Options start a program with an empty profile in a folder; headed: with a window.
+func Options(program, profile string, headed bool) []chromedp.ExecAllocatorOption {
+	options := append(
+		chromedp.DefaultExecAllocatorOptions[:],
+		chromedp.ExecPath(program), chromedp.NoSandbox, chromedp.DisableGPU, chromedp.UserDataDir(profile), chromedp.WSURLReadTimeout(time.Minute),
+		chromedp.Flag("headless", "new"), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true),
+		chromedp.Flag("disable-component-update", true),
+	)
+	if headed {
+		options = append(options, chromedp.Flag("headless", false))
+	}
+	return options
+}

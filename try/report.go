@@ -1,0 +1,111 @@
+package try
+
+import (
+	"encoding/xml"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+)
+
+// WriteTable writes the answer as a table, one line a trial, and the counts.
+func (a *Answer) WriteTable(w io.Writer) error {
+	var text strings.Builder
+	fmt.Fprintf(&text, "%s, form %s\n\n", a.Page, a.Form)
+	width, verdict := len("trial"), len(NotApplicable)
+	for _, r := range a.Results {
+		width = max(width, len(r.Trial))
+	}
+	line := func(trial, what, why string) {
+		fmt.Fprintf(&text, "%-*s  %-*s  %s\n", width, trial, verdict, what, why)
+	}
+	line("trial", "verdict", "why")
+	for _, r := range a.Results {
+		line(r.Trial, string(r.Verdict), r.Why)
+	}
+	fmt.Fprintf(&text, "\n%d trials: %d kept, %d broken, %d not applicable, %d cannot tell\n", len(a.Results), a.Count(Kept), a.Count(Broken), a.Count(NotApplicable), a.Count(CannotTell))
+	_, err := io.WriteString(w, text.String())
+	return err
+}
+
+type junitSuite struct {
+	XMLName  xml.Name    `xml:"testsuite"`
+	Name     string      `xml:"name,attr"`
+	Tests    int         `xml:"tests,attr"`
+	Failures int         `xml:"failures,attr"`
+	Skipped  int         `xml:"skipped,attr"`
+	Cases    []junitCase `xml:"testcase"`
+}
+
+type junitCase struct {
+	Class   string     `xml:"classname,attr"`
+	Name    string     `xml:"name,attr"`
+	Failure *junitText `xml:"failure,omitempty"`
+	Skipped *junitText `xml:"skipped,omitempty"`
+}
+
+type junitText struct {
+	Message string `xml:"message,attr"`
+	Text    string `xml:",chardata"`
+}
+
+// WriteJUnit writes the answer as CI systems read it: a broken trial is a failure,
+// one that does not apply or cannot be told is skipped.
+func (a *Answer) WriteJUnit(w io.Writer) error {
+	suite := junitSuite{Name: a.Page, Tests: len(a.Results), Failures: a.Count(Broken), Skipped: a.Count(NotApplicable) + a.Count(CannotTell)}
+	for _, r := range a.Results {
+		c := junitCase{Class: a.Form, Name: r.Trial}
+		switch r.Verdict {
+		case Broken:
+			c.Failure = &junitText{r.Why, r.evidence()}
+		case NotApplicable, CannotTell:
+			c.Skipped = &junitText{Message: string(r.Verdict) + ": " + r.Why}
+		}
+		suite.Cases = append(suite.Cases, c)
+	}
+	if _, err := io.WriteString(w, xml.Header); err != nil {
+		return err
+	}
+	encoder := xml.NewEncoder(w)
+	encoder.Indent("", "  ")
+	if err := encoder.Encode(suite); err != nil {
+		return err
+	}
+	_, err := io.WriteString(w, "\n")
+	return err
+}
+
+// evidence is what was done and seen, a line each.
+func (r *Result) evidence() string {
+	var text strings.Builder
+	fmt.Fprintf(&text, "%s: %s\n%s: %s\n\n", r.Trial, r.Asks, r.Verdict, r.Why)
+	for _, m := range r.Timeline {
+		fmt.Fprintf(&text, "%6.2f s  %s\n", m.At.Round(10*time.Millisecond).Seconds(), m.What)
+	}
+	return text.String()
+}
+
+// WriteEvidence writes of each broken trial what was done and a screenshot into a
+// folder.
+func (a *Answer) WriteEvidence(dir string) error {
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return err
+	}
+	for k := range a.Results {
+		r := &a.Results[k]
+		if r.Verdict != Broken {
+			continue
+		}
+		if err := os.WriteFile(filepath.Join(dir, r.Trial+".txt"), []byte(r.evidence()), 0o644); err != nil {
+			return err
+		}
+		if r.Screenshot != nil {
+			if err := os.WriteFile(filepath.Join(dir, r.Trial+".png"), r.Screenshot, 0o644); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}

@@ -1,0 +1,431 @@
+package try
+
+import (
+	"fmt"
+	"slices"
+	"time"
+
+	"leanwicket.dev/declare"
+	"leanwicket.dev/lifecycle"
+)
+
+// trial is one thing that is easily got wrong.
+type trial struct {
+	name, asks string
+	without    func(*plan) string // why it does not apply to a form; nil: it always does
+	run        func(*tab) (Verdict, string)
+}
+
+// trials are in the order in which a form is worked on.
+var trials = []trial{
+	{"load-over-typing", "a late load spares what was typed meanwhile", noPrefill, loadOverTyping},
+	{"load-fails", "a form whose load fails can still be filled in and sent", noPrefill, loadFails},
+	{"quiet-while-typing", "nothing is called wrong while its first letter is typed", noFirstLetter(lifecycle.ShowInput), quietWhileTyping},
+	{"told-after-leaving", "what is wrong is told when the field is left", noFirstLetter(lifecycle.ShowInput, lifecycle.ShowSubmit), toldAfterLeaving},
+	{"gone-when-mended", "what was told goes when it is mended", noFirstLetter(), goneWhenMended},
+	{"invalid-by-button", "an invalid form is not sent by the button, and the person learns why", noGap, invalid(func(t *tab, _ string) { t.press() })},
+	{"invalid-by-enter", "an invalid form is not sent by Enter, and the person learns why", noGap, invalid(pressEnter)},
+	{"invalid-by-script", "an invalid form is not sent by a script's submit, and the person learns why", noGap, invalid(func(t *tab, _ string) {
+		t.did("a script asks for a submit")
+		_, err := t.js("form().requestSubmit()")
+		t.need(err)
+	})},
+	{"plain-buttons", "a button that is for something else sends nothing", nil, plainButtons},
+	{"two-clicks-5", "two clicks 5 ms apart are one submission", nil, twice(5 * time.Millisecond)},
+	{"two-clicks-40", "two clicks 40 ms apart are one submission", nil, twice(40 * time.Millisecond)},
+	{"two-clicks-150", "two clicks 150 ms apart are one submission", nil, twice(150 * time.Millisecond)},
+	{"enter-and-click", "Enter and a click together are one submission", noTyped, enterAndClick},
+	{"pending-shown", "a submission that is under way can be seen", nil, pendingShown},
+	{"pending-told", "it is told to assistive technology too", nil, pendingTold},
+	{"pending-ends", "a submission without an answer ends, and the person learns it", nil, pendingEnds},
+	{"edit-while-sending", "an edit made while it is sent is not lost", noTyped, editWhileSending},
+	{"refusal-shown", "what the server refuses can be seen", noTyped, refusal(refusalShown)},
+	{"refusal-at-its-field", "it is at its field, and linked to it", noTyped, refusal(refusalAtItsField)},
+	{"refusal-focus", "the focus goes to it", noTyped, refusal(refusalFocus)},
+	{"refusal-keeps-values", "nothing typed is lost by it", noTyped, refusal(refusalKeepsValues)},
+	{"refusal-goes", "it goes when the field is edited", noTyped, refusal(refusalGoes)},
+	{"nothing-swallowed", "a refusal that belongs to no field is seen as well", nil, nothingSwallowed},
+	{"signed-out", "who is signed out in the middle learns it, and loses nothing", nil, signedOut},
+	{"lost-reply", "after a lost reply the same submission is sent again, not a second one", nil, lostReply},
+	{"success-told", "success is told, once", nil, successTold},
+	{"reset-after", "after success everything is as the form declares: values, marks, lists", nil, resetAfter},
+	{"asks-at-reload", "a reload with unsaved work asks", neverAsks, asks(func(t *tab) { t.reload() })},
+	{"asks-at-close", "closing with unsaved work asks", neverAsks, asks(func(t *tab) { t.closes() })},
+	{"asks-at-link", "a link with unsaved work asks", neverAsks, asks(func(t *tab) { t.link() })},
+	{"asks-at-back", "going back with unsaved work asks", neverAsks, asks(func(t *tab) { t.back() })},
+	{"quiet-untouched", "who has changed nothing is asked nothing", nil, quietUntouched},
+	{"quiet-after-success", "after success nobody is asked", nil, quietAfterSuccess},
+}
+
+func noPrefill(p *plan) string {
+	if p.form.Prefill.URL == "" {
+		return "the form declares no prefill.url"
+	}
+	return ""
+}
+
+// text is the first field that somebody types, of those that have a record's value
+// where that is asked.
+func (p *plan) text(loaded bool) (string, bool) {
+	for _, path := range p.paths() {
+		place, _ := p.form.Lookup(path)
+		f := &p.form.Fields[place.Field]
+		if f.Kind == lifecycle.KindText && !f.Private && p.valid[path] != "" && (!loaded || p.loaded(path) != "") {
+			return path, true
+		}
+	}
+	return "", false
+}
+
+func noTyped(p *plan) string {
+	if _, ok := p.text(false); !ok {
+		return "the form has no text that has to be typed"
+	}
+	return ""
+}
+
+// firstLetter is a field whose first letter is not yet an answer, and its texts.
+func (p *plan) firstLetter() (path, letter, whole string) {
+	for _, path := range p.order {
+		place, _ := p.form.Lookup(path)
+		f := &p.form.Fields[place.Field]
+		raw := p.valid[path]
+		if f.Kind == lifecycle.KindBoolean || f.Kind == lifecycle.KindChoice || f.Kind == lifecycle.KindChoices || len(raw) < 2 {
+			continue
+		}
+		if v := p.form.Parse(place.Field, raw[:1]); !p.form.Accepts(place.Field, v) {
+			return path, raw[:1], raw
+		}
+	}
+	for id := range p.form.Fields { // one that need not be filled in
+		f := &p.form.Fields[id]
+		if f.Kind == lifecycle.KindText && !f.Private && p.valid[f.Path] == "" && len(f.Asked) == 0 {
+			if samples := declare.Samples(p.form, lifecycle.FieldID(id), 1); len(samples) > 0 && len(samples[0]) > 1 && !p.form.Accepts(lifecycle.FieldID(id), p.form.Parse(lifecycle.FieldID(id), samples[0][:1])) {
+				return f.Path, samples[0][:1], samples[0]
+			}
+		}
+	}
+	return "", "", ""
+}
+
+func noFirstLetter(policies ...lifecycle.ShowPolicy) func(*plan) string {
+	return func(p *plan) string {
+		if slices.Contains(policies, p.form.Show) {
+			return "the form declares another time to show issues"
+		}
+		if path, _, _ := p.firstLetter(); path == "" {
+			return "the form has no field whose first letter is not yet an answer"
+		}
+		return ""
+	}
+}
+
+// gap is a field that has to be filled in, and that no record fills.
+func (p *plan) gap() string {
+	for _, path := range p.order {
+		if p.loaded(path) == "" {
+			return path
+		}
+	}
+	return ""
+}
+
+func noGap(p *plan) string {
+	if p.gap() == "" {
+		return "the form has no field that has to be filled in"
+	}
+	return ""
+}
+
+func neverAsks(p *plan) string {
+	if p.form.Leave.When == lifecycle.LeaveNever {
+		return "the form declares leave.when: never"
+	}
+	return noTyped(p)
+}
+
+func (t *tab) loads() {
+	if t.form.Prefill.URL != "" && t.asked("load") == 0 {
+		t.cannot("the page never asks for %s, which the form declares as prefill.url", t.form.Prefill.URL)
+	}
+}
+
+func loadOverTyping(t *tab) (Verdict, string) {
+	t.replying("load", reply{never: true})
+	l := t.open()
+	t.loads()
+	path, ok := t.text(true)
+	if !ok {
+		return CannotTell, "the record has no text that somebody would type; right would be --record FILE with one"
+	}
+	if !l.Fields[path].Editable {
+		return Kept, path + " is locked while it loads"
+	}
+	typed := t.valid[path] + " II"
+	t.typeIn(path, typed)
+	t.release("load", reply{status: 200, body: string(t.record)})
+	if now := t.quiet().Fields[path].Value; now != typed {
+		return Broken, fmt.Sprintf("%q was typed at %s, and became %q when the load came", typed, path, now)
+	}
+	return Kept, fmt.Sprintf("%q stayed at %s", typed, path)
+}
+
+func loadFails(t *tab) (Verdict, string) {
+	t.replying("load", reply{status: 500, body: `{"title": "The registry is closed."}`})
+	l := t.open()
+	t.loads()
+	if l.Busy {
+		return Broken, "the page is busy for ever after a load that failed"
+	}
+	if t.form.Prefill.Needed {
+		return Kept, "the page is not busy any more"
+	}
+	t.fill()
+	t.press()
+	if _, sent := t.until(moment, func(look) bool { return len(t.sent()) > 0 }); !sent {
+		return Broken, "after a load that failed the form cannot be sent"
+	}
+	return Kept, "it was sent all the same"
+}
+
+// wrong is what calls a field wrong, or nothing.
+func wrong(before, now look, path string) string {
+	f := now.Fields[path]
+	switch {
+	case f.Invalid:
+		return "aria-invalid is set"
+	case f.Described != "" && f.Described != before.Fields[path].Described:
+		return fmt.Sprintf("%q is at it", f.Described)
+	}
+	if news := now.news(before); len(news) > 0 {
+		return fmt.Sprintf("%q appeared", news[0])
+	}
+	return ""
+}
+
+func quietWhileTyping(t *tab) (Verdict, string) {
+	before := t.open()
+	path, letter, _ := t.firstLetter()
+	t.typeIn(path, letter)
+	if what := wrong(before, t.quiet(), path); what != "" {
+		return Broken, fmt.Sprintf("after the first letter of %s %s", path, what)
+	}
+	return Kept, "nothing was said after the first letter of " + path
+}
+
+// leftWrong leaves a field with its first letter only. Said are the lines that
+// appeared.
+func leftWrong(t *tab) (before look, path, whole, what string, said []string) {
+	before = t.open()
+	path, letter, whole := t.firstLetter()
+	t.typeIn(path, letter)
+	t.did("the applicant goes on to the next field")
+	t.keys("\t")
+	t.until(moment, func(l look) bool {
+		what, said = wrong(before, l, path), l.news(before)
+		return what != ""
+	})
+	return before, path, whole, what, said
+}
+
+func toldAfterLeaving(t *tab) (Verdict, string) {
+	_, path, _, what, _ := leftWrong(t)
+	if what == "" {
+		return Broken, fmt.Sprintf("%s was left wrong, and nothing was said", path)
+	}
+	return Kept, what
+}
+
+func goneWhenMended(t *tab) (Verdict, string) {
+	before, path, whole, what, said := leftWrong(t)
+	if what == "" {
+		return NotApplicable, "nothing was said when the field was left"
+	}
+	t.typeIn(path, whole)
+	t.keys("\t")
+	gone := func(l look) bool {
+		f := l.Fields[path]
+		stands := slices.ContainsFunc(l.news(before), func(line string) bool { return slices.Contains(said, line) })
+		return !f.Invalid && f.Described == before.Fields[path].Described && !stands
+	}
+	if _, went := t.until(moment, gone); !went {
+		return Broken, fmt.Sprintf("%s was mended, and still %s", path, what)
+	}
+	return Kept, "it went"
+}
+
+// pressEnter presses Enter in a text.
+func pressEnter(t *tab, but string) {
+	path, ok := t.text(false)
+	if !ok || path == but {
+		t.cannot("there is no text to press Enter in")
+	}
+	t.typeIn(path, t.valid[path])
+	t.did("the applicant presses Enter")
+	t.keys("\r")
+}
+
+func invalid(submit func(t *tab, but string)) func(*tab) (Verdict, string) {
+	return func(t *tab) (Verdict, string) {
+		t.open()
+		gap := t.gap()
+		t.fill(gap)
+		before := t.quiet()
+		submit(t, gap)
+		var what string
+		_, told := t.until(moment, func(l look) bool {
+			if what = wrong(before, l, gap); what == "" && l.Focus == gap && l.Fields[gap].Native {
+				what = "the browser itself says so"
+			}
+			return what != "" || len(t.sent()) > 0
+		})
+		if t.quiet(); len(t.sent()) > 0 {
+			return Broken, fmt.Sprintf("it was sent, though %s is missing", gap)
+		}
+		if !told {
+			return Broken, fmt.Sprintf("nothing was sent, and nobody learns that %s is missing", gap)
+		}
+		return Kept, what
+	}
+}
+
+func plainButtons(t *tab) (Verdict, string) {
+	t.open()
+	t.fill()
+	t.quiet()
+	const plain = `[...form().querySelectorAll("button, input[type=button]")].filter(b => shows(b) && !buttons().slice(0, %d).includes(b) && b.name !== "leanwicket-add" && b.name !== "leanwicket-remove")`
+	others := fmt.Sprintf(plain, len(t.form.Buttons))
+	text, err := t.js(others + ".length")
+	t.need(err)
+	if text == "0" {
+		return NotApplicable, "the form has no other button"
+	}
+	label, err := t.js(others + "[0].innerText")
+	t.need(err)
+	t.did("the applicant clicks on %s", label)
+	t.click(others + "[0]")
+	if t.quiet(); len(t.sent()) > 0 {
+		return Broken, fmt.Sprintf("the button %s sends the form", label)
+	}
+	return Kept, fmt.Sprintf("the button %s sends nothing", label)
+}
+
+// full opens the page and fills everything in.
+func (t *tab) full() look {
+	t.open()
+	t.fill()
+	return t.quiet()
+}
+
+// pending sends a submission that is not answered.
+func (t *tab) pending() (before, now look) {
+	before = t.full()
+	t.replying("submit", reply{never: true})
+	t.press()
+	t.sends(1)
+	return before, t.quiet()
+}
+
+// sends waits for a number of submissions.
+func (t *tab) sends(count int) {
+	if _, sent := t.until(3*time.Second, func(look) bool { return len(t.sent()) >= count }); !sent {
+		t.cannot("everything is filled in, and nothing was sent to %s", t.form.Submit.URL)
+	}
+}
+
+func twice(gap time.Duration) func(*tab) (Verdict, string) {
+	return func(t *tab) (Verdict, string) {
+		t.full()
+		t.replying("submit", reply{never: true})
+		t.press()
+		time.Sleep(gap) // what the trial is about
+		t.press()
+		return t.one("two clicks")
+	}
+}
+
+// one says whether what was done made one submission.
+func (t *tab) one(what string) (Verdict, string) {
+	t.sends(1)
+	t.quiet()
+	t.release("submit", reply{status: 201, body: `{"id": "R-1"}`})
+	t.quiet()
+	if n := len(t.sent()); n > 1 {
+		return Broken, fmt.Sprintf("%d submissions from %s", n, what)
+	}
+	return Kept, "one submission"
+}
+
+func enterAndClick(t *tab) (Verdict, string) {
+	t.full()
+	t.replying("submit", reply{never: true})
+	pressEnter(t, "")
+	t.press()
+	return t.one("Enter and a click")
+}
+
+func pendingShown(t *tab) (Verdict, string) {
+	before, now := t.pending()
+	switch {
+	case now.Busy:
+		return Kept, "the page is busy"
+	case now.held():
+		return Kept, "the button is held"
+	case len(now.Buttons) > 0 && now.Buttons[0].Text != before.Buttons[0].Text:
+		return Kept, fmt.Sprintf("the button says %q", now.Buttons[0].Text)
+	case len(now.news(before)) > 0:
+		return Kept, fmt.Sprintf("%q appeared", now.news(before)[0])
+	}
+	return Broken, "the page looks as before"
+}
+
+func pendingTold(t *tab) (Verdict, string) {
+	before, now := t.pending()
+	switch {
+	case now.Busy:
+		return Kept, "aria-busy is set"
+	case now.held():
+		return Kept, "the button says that it is held"
+	case !slices.Equal(before.Live, now.Live):
+		return Kept, "a live region says so"
+	}
+	return Broken, "neither aria-busy, nor a held button, nor a live region"
+}
+
+func pendingEnds(t *tab) (Verdict, string) {
+	before, pending := t.pending()
+	var news []string
+	waits := func(l look) bool {
+		return l.Busy || l.held() || len(l.Buttons) > 0 && l.Buttons[0].Text != before.Buttons[0].Text
+	}
+	now, ended := t.until(t.patience(), func(l look) bool {
+		news = slices.DeleteFunc(l.news(before), func(line string) bool { return slices.Contains(pending.Lines, line) })
+		return !waits(l) && len(news) > 0
+	})
+	switch {
+	case ended:
+		return Kept, fmt.Sprintf("%q", news[0])
+	case waits(now):
+		return Broken, fmt.Sprintf("it is still pending after %.0f s", t.patience().Seconds())
+	}
+	return Broken, fmt.Sprintf("after %.0f s nothing is said", t.patience().Seconds())
+}
+
+func editWhileSending(t *tab) (Verdict, string) {
+	_, now := t.pending()
+	path, _ := t.text(false)
+	if !now.Fields[path].Editable {
+		return Kept, path + " is locked while it is sent"
+	}
+	typed := t.valid[path] + " III"
+	t.typeIn(path, typed)
+	t.release("submit", reply{status: 201, body: `{"id": "R-1"}`})
+	now = t.quiet()
+	if len(now.Fields) == 0 || t.form.Accepted.Then == lifecycle.ThenNavigate {
+		return NotApplicable, "the page goes on after success"
+	}
+	if value := now.Fields[path].Value; value != typed {
+		return Broken, fmt.Sprintf("%q was typed at %s while it was sent, and became %q", typed, path, value)
+	}
+	return Kept, fmt.Sprintf("%q stayed at %s", typed, path)
+}

@@ -1,0 +1,186 @@
+package try
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net"
+	"net/http"
+	"os"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/chromedp/chromedp"
+
+	"leanwicket.dev/declare"
+	"leanwicket.dev/internal/chromium"
+)
+
+// Verdict is what a trial found.
+type Verdict string
+
+// The verdicts.
+const (
+	Kept          Verdict = "kept"
+	Broken        Verdict = "broken"
+	NotApplicable Verdict = "not applicable"
+	CannotTell    Verdict = "cannot tell"
+)
+
+// Options of a run.
+type Options struct {
+	Page   string   // a URL, or a folder of static files, which is served
+	Record []byte   // JSON that a load is answered with; nil: a sample
+	Only   []string // names of trials; none: all
+	// Chromium is the program; empty: found on the path.
+	Chromium string
+	Headed   bool // with a window
+	// Progress is told each result as it comes; nil: nobody.
+	Progress func(Result)
+}
+
+// Request is one that the page made to a declared address.
+type Request struct {
+	At     time.Duration `json:"at"` // since the page was opened, in nanoseconds
+	Kind   string        `json:"kind"`
+	Method string        `json:"method"`
+	URL    string        `json:"url"`
+	Key    string        `json:"key,omitempty"`
+	Body   string        `json:"body,omitempty"`
+	Answer string        `json:"answer"`
+}
+
+// Moment is something that was done or seen in a trial.
+type Moment struct {
+	At   time.Duration `json:"at"`
+	What string        `json:"what"`
+}
+
+// Result is what one trial found.
+type Result struct {
+	Trial      string    `json:"trial"`
+	Asks       string    `json:"asks"`
+	Verdict    Verdict   `json:"verdict"`
+	Why        string    `json:"why"`
+	Requests   []Request `json:"requests,omitempty"`
+	Timeline   []Moment  `json:"timeline,omitempty"`
+	Screenshot []byte    `json:"-"` // PNG, of a broken one
+}
+
+// Answer is what all trials of a page found.
+type Answer struct {
+	Page    string   `json:"page"`
+	Form    string   `json:"form"`
+	Results []Result `json:"results"`
+}
+
+// Count is how many trials had a verdict.
+func (a *Answer) Count(v Verdict) int {
+	n := 0
+	for _, r := range a.Results {
+		if r.Verdict == v {
+			n++
+		}
+	}
+	return n
+}
+
+// ErrNoChromium is the error where no browser is found.
+var ErrNoChromium = errors.New("found no Chromium; right would be: apt-get install chromium, or --chromium PATH")
+
+// Names are the trials in their order, and what each asks.
+func Names() [][2]string {
+	names := make([][2]string, len(trials))
+	for k, t := range trials {
+		names[k] = [2]string{t.name, t.asks}
+	}
+	return names
+}
+
+// Run makes the trials, each on a page that was opened for it. An error is one of
+// the question or of the browser; what the page does wrong is in the answer.
+func Run(ctx context.Context, source *declare.Source, o Options) (*Answer, error) {
+	program := o.Chromium
+	if program == "" {
+		program = chromium.Find()
+	}
+	if program == "" {
+		return nil, ErrNoChromium
+	}
+	for _, name := range o.Only {
+		if !slices.ContainsFunc(trials, func(t trial) bool { return t.name == name }) {
+			return nil, fmt.Errorf("found no trial %q; right would be one of: %s", name, strings.Join(names(), ", "))
+		}
+	}
+	page, end, err := address(o.Page)
+	if err != nil {
+		return nil, err
+	}
+	defer end()
+	profile, err := os.MkdirTemp("", "leanwicket-try-")
+	if err != nil {
+		return nil, err
+	}
+	defer func() { _ = os.RemoveAll(profile) }()
+	allocated, stop := chromedp.NewExecAllocator(ctx, chromium.Options(program, profile, o.Headed)...)
+	defer stop()
+	browser, closeBrowser := chromedp.NewContext(allocated)
+	defer closeBrowser()
+	// The first use is one without a deadline: a browser whose first use has one is
+	// lost when that is over.
+	if err := chromedp.Do(browser, chromedp.EmulateViewport(1280, 800)); err != nil {
+		return nil, fmt.Errorf("the browser %s does not start: %w", program, err)
+	}
+	answer := &Answer{Page: o.Page, Form: source.Form.Name}
+	backend := newPlan(source, o.Record)
+	for _, t := range trials {
+		if len(o.Only) > 0 && !slices.Contains(o.Only, t.name) {
+			continue
+		}
+		result, err := t.make(browser, page, backend)
+		if err != nil {
+			return answer, err
+		}
+		answer.Results = append(answer.Results, result)
+		if o.Progress != nil {
+			o.Progress(result)
+		}
+	}
+	return answer, nil
+}
+
+func names() []string {
+	var list []string
+	for _, t := range trials {
+		list = append(list, t.name)
+	}
+	return list
+}
+
+// address is the page's, and what ends the server of a folder.
+func address(page string) (string, func(), error) {
+	if strings.HasPrefix(page, "http://") || strings.HasPrefix(page, "https://") {
+		return page, func() {}, nil
+	}
+	info, err := os.Stat(page)
+	if err != nil {
+		return "", nil, fmt.Errorf("found no page %s; right would be an address such as http://127.0.0.1:5173/ or a folder with an index.html", page)
+	}
+	dir, file := page, ""
+	if !info.IsDir() {
+		dir, file = ".", ""
+		if k := strings.LastIndexByte(page, '/'); k >= 0 {
+			dir, file = page[:k], page[k+1:]
+		} else {
+			file = page
+		}
+	}
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return "", nil, err
+	}
+	server := &http.Server{Handler: http.FileServer(http.Dir(dir)), ReadHeaderTimeout: 5 * time.Second}
+	go func() { _ = server.Serve(listener) }()
+	return "http://" + listener.Addr().String() + "/" + file, func() { _ = server.Close() }, nil
+}
