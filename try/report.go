@@ -2,6 +2,7 @@ package try
 
 import (
 	"encoding/xml"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -82,13 +83,13 @@ func (r *Result) evidence() string {
 	var text strings.Builder
 	fmt.Fprintf(&text, "%s: %s\n%s: %s\n\n", r.Trial, r.Asks, r.Verdict, r.Why)
 	for _, m := range r.Timeline {
-		fmt.Fprintf(&text, "%6.2f s  %s\n", m.At.Round(10*time.Millisecond).Seconds(), m.What)
+		fmt.Fprintf(&text, "%6.2f s  %-9s  %s\n", m.At.Round(10*time.Millisecond).Seconds(), m.Who, m.What)
 	}
 	return text.String()
 }
 
-// WriteEvidence writes of each broken trial what was done and a screenshot into a
-// folder.
+// WriteEvidence writes of each broken trial what was done, as a text and as a
+// picture, and a screenshot into a folder.
 func (a *Answer) WriteEvidence(dir string) error {
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return err
@@ -99,6 +100,13 @@ func (a *Answer) WriteEvidence(dir string) error {
 			continue
 		}
 		if err := os.WriteFile(filepath.Join(dir, r.Trial+".txt"), []byte(r.evidence()), 0o644); err != nil {
+			return err
+		}
+		file, err := os.Create(filepath.Join(dir, r.Trial+".svg"))
+		if err != nil {
+			return err
+		}
+		if err := errors.Join(r.Picture().WriteSVG(file), file.Close()); err != nil {
 			return err
 		}
 		if r.Screenshot != nil {

@@ -67,10 +67,10 @@ func (t *tab) need(err error) {
 	}
 }
 
-func (t *tab) did(format string, args ...any) {
+func (t *tab) did(who, format string, args ...any) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
-	t.moments = append(t.moments, Moment{time.Since(t.begun), fmt.Sprintf(format, args...)})
+	t.moments = append(t.moments, Moment{time.Since(t.begun), who, fmt.Sprintf(format, args...)})
 }
 
 // make makes a trial on a page of its own.
@@ -112,7 +112,7 @@ func (x trial) make(browser context.Context, page string, p *plan) (result Resul
 	}()
 	t.listen()
 	result.Verdict, result.Why = x.run(t)
-	t.did("%s: %s", result.Verdict, result.Why)
+	t.did("verdict", "%s: %s", result.Verdict, result.Why)
 	return result, nil
 }
 
@@ -167,8 +167,9 @@ func (t *tab) paused(e *cdpfetch.EventRequestPaused) {
 		t.waiting[kind] = append(t.waiting[kind], e)
 	}
 	t.mu.Unlock()
-	t.did("the page asks %s %s, answered with %s", e.Request.Method, address.Path, r)
+	t.did("page", "%s %s", e.Request.Method, address.Path)
 	if !r.never {
+		t.did("backend", "%s", r)
 		t.answer(e, r)
 	}
 }
@@ -204,8 +205,8 @@ func (t *tab) release(kind string, r reply) {
 	t.waiting[kind] = nil
 	t.replies[kind] = r
 	t.mu.Unlock()
-	t.did("the %s is answered with %s", kind, r)
 	for _, e := range waiting {
+		t.did("backend", "%s", r)
 		t.answer(e, r)
 	}
 }
@@ -271,6 +272,11 @@ func (l look) news(before look) []string {
 		}
 	}
 	return fresh
+}
+
+// waits reports whether a page shows that something is pending.
+func (l look) waits(before look) bool {
+	return l.Busy || l.held() || len(l.Buttons) > 0 && l.Buttons[0].Text != before.Buttons[0].Text
 }
 
 func (l look) held() bool { return len(l.Buttons) > 0 && l.Buttons[0].Held }
@@ -343,13 +349,7 @@ const moment = 2 * time.Second
 
 // open opens the page, and waits until what is loaded shows.
 func (t *tab) open() look {
-	t.did("the page is opened")
-	ctx, cancel := context.WithTimeout(t.ctx, 20*time.Second)
-	defer cancel()
-	if err := chromedp.Do(ctx, chromedp.Navigate(t.page)); err != nil {
-		t.cannot("%s cannot be opened: %v", t.page, err)
-	}
-	l := t.quiet()
+	l := t.arrive()
 	if len(l.Fields) == 0 {
 		t.cannot("none of the form's fields is on the page; right would be controls whose name is the field's path, or fields.PATH.control in the form file")
 	}
@@ -359,13 +359,23 @@ func (t *tab) open() look {
 	return l
 }
 
+func (t *tab) arrive() look {
+	t.did("applicant", "opens the page")
+	ctx, cancel := context.WithTimeout(t.ctx, 20*time.Second)
+	defer cancel()
+	if err := chromedp.Do(ctx, chromedp.Navigate(t.page)); err != nil {
+		t.cannot("%s cannot be opened: %v", t.page, err)
+	}
+	return t.quiet()
+}
+
 func (t *tab) keys(keys string) {
 	t.need(chromedp.Do(t.ctx, chromedp.KeyEvent(keys)))
 }
 
 // typeIn puts a text into a control: by keys where it is typed.
 func (t *tab) typeIn(path, raw string) {
-	t.did("the applicant enters %q at %s", raw, path)
+	t.did("applicant", "enters %q at %s", raw, path)
 	f, there := t.see().Fields[path]
 	if !there {
 		t.cannot("%s is not on the page; right would be a control of that name, or fields.%s.control in the form file", path, path)
@@ -419,7 +429,7 @@ func (t *tab) clickAt(at []float64) {
 
 // press clicks on the submit button.
 func (t *tab) press() {
-	t.did("the applicant clicks on the submit button")
+	t.did("applicant", "clicks on the submit button")
 	t.click("buttons()[0]")
 }
 

@@ -26,7 +26,7 @@ var trials = []trial{
 	{"invalid-by-button", "an invalid form is not sent by the button, and the person learns why", noGap, invalid(func(t *tab, _ string) { t.press() })},
 	{"invalid-by-enter", "an invalid form is not sent by Enter, and the person learns why", noGap, invalid(pressEnter)},
 	{"invalid-by-script", "an invalid form is not sent by a script's submit, and the person learns why", noGap, invalid(func(t *tab, _ string) {
-		t.did("a script asks for a submit")
+		t.did("page", "a script asks for a submit")
 		_, err := t.js("form().requestSubmit()")
 		t.need(err)
 	})},
@@ -172,8 +172,11 @@ func loadOverTyping(t *tab) (Verdict, string) {
 
 func loadFails(t *tab) (Verdict, string) {
 	t.replying("load", reply{status: 500, body: `{"title": "The registry is closed."}`})
-	l := t.open()
+	l := t.arrive()
 	t.loads()
+	if len(l.Fields) == 0 {
+		return Broken, "a load that fails takes the form away"
+	}
 	if l.Busy {
 		return Broken, "the page is busy for ever after a load that failed"
 	}
@@ -219,7 +222,7 @@ func leftWrong(t *tab) (before look, path, whole, what string, said []string) {
 	before = t.open()
 	path, letter, whole := t.firstLetter()
 	t.typeIn(path, letter)
-	t.did("the applicant goes on to the next field")
+	t.did("applicant", "goes on to the next field")
 	t.keys("\t")
 	t.until(moment, func(l look) bool {
 		what, said = wrong(before, l, path), l.news(before)
@@ -261,7 +264,7 @@ func pressEnter(t *tab, but string) {
 		t.cannot("there is no text to press Enter in")
 	}
 	t.typeIn(path, t.valid[path])
-	t.did("the applicant presses Enter")
+	t.did("applicant", "presses Enter")
 	t.keys("\r")
 }
 
@@ -302,7 +305,7 @@ func plainButtons(t *tab) (Verdict, string) {
 	}
 	label, err := t.js(others + "[0].innerText")
 	t.need(err)
-	t.did("the applicant clicks on %s", label)
+	t.did("applicant", "clicks on %s", label)
 	t.click(others + "[0]")
 	if t.quiet(); len(t.sent()) > 0 {
 		return Broken, fmt.Sprintf("the button %s sends the form", label)
@@ -395,17 +398,14 @@ func pendingTold(t *tab) (Verdict, string) {
 func pendingEnds(t *tab) (Verdict, string) {
 	before, pending := t.pending()
 	var news []string
-	waits := func(l look) bool {
-		return l.Busy || l.held() || len(l.Buttons) > 0 && l.Buttons[0].Text != before.Buttons[0].Text
-	}
 	now, ended := t.until(t.patience(), func(l look) bool {
 		news = slices.DeleteFunc(l.news(before), func(line string) bool { return slices.Contains(pending.Lines, line) })
-		return !waits(l) && len(news) > 0
+		return !l.waits(before) && len(news) > 0
 	})
 	switch {
 	case ended:
 		return Kept, fmt.Sprintf("%q", news[0])
-	case waits(now):
+	case now.waits(before):
 		return Broken, fmt.Sprintf("it is still pending after %.0f s", t.patience().Seconds())
 	}
 	return Broken, fmt.Sprintf("after %.0f s nothing is said", t.patience().Seconds())

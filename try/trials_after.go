@@ -112,7 +112,7 @@ func signedOut(t *tab) (Verdict, string) {
 	t.press()
 	t.sends(1)
 	var news []string
-	now, told := t.until(moment, func(l look) bool { news = l.news(before); return len(news) > 0 && !l.Busy && !l.held() })
+	now, told := t.until(moment, func(l look) bool { news = l.news(before); return len(news) > 0 && !l.waits(before) })
 	if len(now.Fields) == 0 {
 		return Broken, "the page is gone, and what was typed with it"
 	}
@@ -133,7 +133,7 @@ func lostReply(t *tab) (Verdict, string) {
 	t.replying("submit", reply{broken: true})
 	t.press()
 	t.sends(1)
-	now, told := t.until(moment, func(l look) bool { return len(l.news(before)) > 0 && !l.Busy && !l.held() })
+	now, told := t.until(moment, func(l look) bool { return len(l.news(before)) > 0 && !l.waits(before) })
 	if len(now.Fields) == 0 {
 		return Broken, "the page is gone, and what was typed with it"
 	}
@@ -164,7 +164,7 @@ func (t *tab) success() (before, now look, news []string) {
 	t.sends(1)
 	now, _ = t.until(moment, func(l look) bool {
 		news = l.news(before)
-		return (len(news) > 0 || l.URL != before.URL) && !l.Busy
+		return (len(news) > 0 || l.URL != before.URL) && !l.waits(before)
 	})
 	return before, now, news
 }
@@ -225,17 +225,17 @@ func resetAfter(t *tab) (Verdict, string) {
 
 // reload asks for the page once more; whoever is asked stays.
 func (t *tab) reload() {
-	t.did("the page is reloaded")
+	t.did("applicant", "reloads the page")
 	_, _ = chromedp.Call(t.ctx, cdppage.Reload, cdppage.ReloadParams{}) // turned down where somebody is asked
 }
 
 func (t *tab) closes() {
-	t.did("the page is closed")
+	t.did("applicant", "closes the page")
 	_, _ = chromedp.Call(t.ctx, cdppage.Close, chromedp.Void{})
 }
 
 func (t *tab) back() {
-	t.did("the applicant goes back")
+	t.did("applicant", "goes back")
 	_, err := t.js("history.back()")
 	t.need(err)
 }
@@ -247,7 +247,7 @@ func (t *tab) link() {
 	if text != "true" {
 		t.cannot("the page has no link to another page of its site")
 	}
-	t.did("the applicant follows a link")
+	t.did("applicant", "follows a link")
 	t.click(link)
 }
 
@@ -304,7 +304,7 @@ func quietUntouched(t *tab) (Verdict, string) {
 		path = t.paths()[0]
 	}
 	quoted, _ := json.Marshal(path)
-	t.did("the applicant clicks into %s", path)
+	t.did("applicant", "clicks into %s", path)
 	t.click(fmt.Sprintf("fields.filter(f => f[0] === %s).flatMap(controls)[0]", quoted))
 	t.quiet()
 	return t.unasked()

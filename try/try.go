@@ -1,6 +1,7 @@
 package try
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -9,9 +10,11 @@ import (
 	"os"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/chromedp/chromedp"
+	"golang.org/x/sync/errgroup"
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/internal/chromium"
@@ -36,7 +39,8 @@ type Options struct {
 	// Chromium is the program; empty: found on the path.
 	Chromium string
 	Headed   bool // with a window
-	// Progress is told each result as it comes; nil: nobody.
+	Tabs     int  // trials at the same time; 0: three
+	// Progress is told each result as it comes, one at a time; nil: nobody.
 	Progress func(Result)
 }
 
@@ -54,6 +58,7 @@ type Request struct {
 // Moment is something that was done or seen in a trial.
 type Moment struct {
 	At   time.Duration `json:"at"`
+	Who  string        `json:"who"` // applicant, page, backend, or the verdict
 	What string        `json:"what"`
 }
 
@@ -132,22 +137,23 @@ func Run(ctx context.Context, source *declare.Source, o Options) (*Answer, error
 	if err := chromedp.Do(browser, chromedp.EmulateViewport(1280, 800)); err != nil {
 		return nil, fmt.Errorf("the browser %s does not start: %w", program, err)
 	}
-	answer := &Answer{Page: o.Page, Form: source.Form.Name}
+	chosen := slices.DeleteFunc(slices.Clone(trials), func(t trial) bool { return len(o.Only) > 0 && !slices.Contains(o.Only, t.name) })
+	answer := &Answer{Page: o.Page, Form: source.Form.Name, Results: make([]Result, len(chosen))}
 	backend := newPlan(source, o.Record)
-	for _, t := range trials {
-		if len(o.Only) > 0 && !slices.Contains(o.Only, t.name) {
-			continue
-		}
-		result, err := t.make(browser, page, backend)
-		if err != nil {
-			return answer, err
-		}
-		answer.Results = append(answer.Results, result)
-		if o.Progress != nil {
-			o.Progress(result)
-		}
+	var work errgroup.Group
+	work.SetLimit(cmp.Or(o.Tabs, 3))
+	var telling sync.Mutex
+	for k, t := range chosen {
+		work.Go(func() (err error) {
+			if answer.Results[k], err = t.make(browser, page, backend); err == nil && o.Progress != nil {
+				telling.Lock()
+				defer telling.Unlock()
+				o.Progress(answer.Results[k])
+			}
+			return err
+		})
 	}
-	return answer, nil
+	return answer, work.Wait()
 }
 
 func names() []string {
