@@ -133,3 +133,30 @@ func TestMistakes(t *testing.T) {
 	slices.Sort(breaks)
 	require.Equal(t, breaks, known, "each broken trial has its mistake")
 }
+
+// The docs say how many lines each page has, how many of them are script, and how
+// many trials it breaks.
+func TestLinesInTheDocs(t *testing.T) {
+	docs, err := os.ReadFile(filepath.Join("..", "docs", "try.md"))
+	require.NoError(t, err)
+	for page, breaks := range pages {
+		file, row := page, "`"+page+"`"
+		if page == "react/built" {
+			file, row = "react/src/main.jsx", "`react/`, with plain state"
+		}
+		text, err := os.ReadFile(filepath.Join("..", "harbour", "pages", file))
+		require.NoError(t, err)
+		lines, script := strings.Count(string(text), "\n"), 0
+		if _, after, found := strings.Cut(string(text), "<script>\n"); found {
+			inside, _, _ := strings.Cut(after, "</script>")
+			script = strings.Count(inside, "\n")
+		} else if strings.HasSuffix(file, ".jsx") {
+			script = lines
+		}
+		_, rest, found := strings.Cut(string(docs), "\n| "+row)
+		require.True(t, found, row)
+		line, _, _ := strings.Cut(rest, "\n")
+		cells := strings.Split(line, " | ")
+		require.Equal(t, []string{strconv.Itoa(lines), strconv.Itoa(script), strconv.Itoa(len(breaks)) + " |"}, cells[1:], page)
+	}
+}
