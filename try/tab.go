@@ -146,6 +146,10 @@ func (t *tab) paused(e *cdpfetch.EventRequestPaused) {
 	if err == nil {
 		kind = t.kindOf(e.Request.Method, address.Path)
 	}
+	if e.Request.Method == "OPTIONS" && (kind != "" || t.kindOf("GET", address.Path) != "") { // a backend of another origin is asked first
+		t.answer(e, reply{status: 204})
+		return
+	}
 	if kind == "" {
 		_, _ = chromedp.Call(t.ctx, cdpfetch.ContinueRequest, cdpfetch.ContinueRequestParams{RequestID: e.RequestID})
 		return
@@ -154,12 +158,7 @@ func (t *tab) paused(e *cdpfetch.EventRequestPaused) {
 	for _, part := range e.Request.PostDataEntries {
 		body = append(body, part.Bytes...)
 	}
-	key := ""
-	for name, value := range e.Request.Headers {
-		if strings.EqualFold(name, "Idempotency-Key") {
-			key = fmt.Sprint(value)
-		}
-	}
+	key := header(e.Request, "Idempotency-Key")
 	t.mu.Lock()
 	r := t.replies[kind]
 	t.requests = append(t.requests, Request{time.Since(t.begun), kind, e.Request.Method, address.Path, key, string(body), r.String()})
@@ -186,9 +185,28 @@ func (t *tab) answer(e *cdpfetch.EventRequestPaused, r reply) {
 	if e.ResourceType == cdpnetwork.ResourceTypeDocument { // a form that the browser sends itself
 		kind, body = "text/html", fmt.Sprintf("<!doctype html><title>%d</title><p>The office answers with %d.", r.status, r.status)
 	}
+	headers := []*cdpfetch.HeaderEntry{{Name: "Content-Type", Value: kind}}
+	if origin := header(e.Request, "Origin"); origin != "" { // Fetch, section "CORS protocol"
+		headers = append(headers,
+			&cdpfetch.HeaderEntry{Name: "Access-Control-Allow-Origin", Value: origin},
+			&cdpfetch.HeaderEntry{Name: "Access-Control-Allow-Credentials", Value: "true"},
+			&cdpfetch.HeaderEntry{Name: "Access-Control-Allow-Methods", Value: "GET, POST, PUT, PATCH, DELETE"},
+			&cdpfetch.HeaderEntry{Name: "Access-Control-Allow-Headers", Value: header(e.Request, "Access-Control-Request-Headers")},
+		)
+	}
 	_, _ = chromedp.Call(t.ctx, cdpfetch.FulfillRequest, cdpfetch.FulfillRequestParams{
-		RequestID: e.RequestID, ResponseCode: int64(r.status), Body: []byte(body), ResponseHeaders: []*cdpfetch.HeaderEntry{{Name: "Content-Type", Value: kind}},
+		RequestID: e.RequestID, ResponseCode: int64(r.status), Body: []byte(body), ResponseHeaders: headers,
 	})
+}
+
+// header is one of a request's, or nothing.
+func header(r *cdpnetwork.Request, name string) string {
+	for n, value := range r.Headers {
+		if strings.EqualFold(n, name) {
+			return fmt.Sprint(value)
+		}
+	}
+	return ""
 }
 
 // replying sets what requests of a kind are answered with from now on.

@@ -160,3 +160,31 @@ func TestLinesInTheDocs(t *testing.T) {
 		require.Equal(t, []string{strconv.Itoa(lines), strconv.Itoa(script), strconv.Itoa(len(breaks)) + " |"}, cells[1:], page)
 	}
 }
+
+// A page whose controls have names of their own is found by selectors.
+func TestSelectors(t *testing.T) {
+	_, _ = copied(t)
+	dir := t.TempDir()
+	write := func(name, text string) {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
+	}
+	write("tour.form.yaml", `form: tour
+schema: {properties: {name: {type: string}}, required: [name]}
+fields: {name: {control: "#guest"}}
+submit: {url: "https://tours.example/api/tours", control: "#go"}
+`)
+	write("index.html", `<!doctype html>
+<title>Tour</title>
+<div><input id="guest"> <span id="go" role="button" tabindex="0">Go</span> <p role="status"></p></div>
+<script>
+  const guest = document.getElementById("guest"), said = document.querySelector("[role=status]")
+  document.getElementById("go").onclick = async () => {
+    if (guest.value === "") return said.textContent = "Who comes?"
+    const response = await fetch("https://tours.example/api/tours", { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ name: guest.value }) })
+    said.textContent = response.ok ? "You are booked." : "No."
+  }
+</script>`)
+	source, err := declare.Open(filepath.Join(dir, "tour.form.yaml"))
+	require.NoError(t, err)
+	require.Equal(t, []string{"two-clicks-40"}, broken(t, source, dir, []string{"invalid-by-button", "two-clicks-40", "success-told"}))
+}
