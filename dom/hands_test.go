@@ -296,3 +296,21 @@ func TestOneGuard(t *testing.T) {
 	b.js(`history.forward()`)
 	b.becomes("/apply", "location.pathname")
 }
+
+// A page that was closed while it sent a private value keeps neither the value nor
+// the attempt, and the next one says that nobody knows what came of it.
+func TestPrivateAttempt(t *testing.T) {
+	b := openTab(t)
+	b.fill()
+	b.typeIn("insurance", "SQ-774411")
+	b.panel("submit-delay", "1s", "submit-times", "1")
+	b.apply()
+	b.becomes("sending", state)
+	require.NotContains(t, b.js(`JSON.stringify(localStorage)`), "774411")
+	b.accept.Store(true)
+	b.open("/forms/mooring")
+	require.Equal(t, "idle", b.js(state))
+	require.Contains(t, b.js(urgent), "some of them are not kept here")
+	require.Equal(t, "2031-05-02", b.js(value("arrival")))
+	b.becomes("false", `JSON.stringify(localStorage).includes(" ! ")`) // it is said once
+}

@@ -49,7 +49,7 @@ func Serve() {
 	js.Global().Set("leanwicketCore", js.FuncOf(func(_ js.Value, args []js.Value) any {
 		now := time.Duration(args[1].Float() * float64(time.Millisecond))
 		if args[2].String() == "open" {
-			p, err := open(bytesOf(args[3]), now, args[4].String(), args[5].String())
+			p, err := open(bytesOf(args[3]), now, args[4].String(), args[5].String(), args[6].String())
 			if err != nil {
 				return "error" + string(partEnd) + err.Error()
 			}
@@ -74,8 +74,8 @@ func bytesOf(array js.Value) []byte {
 }
 
 // open opens a session of a compiled form, with a seed in hexadecimal and what an
-// earlier page kept, or nothing.
-func open(compiled []byte, now time.Duration, seed, kept string) (*page, error) {
+// earlier page kept, or nothing: a mark where it had sent more, and the rest.
+func open(compiled []byte, now time.Duration, seed, mark, kept string) (*page, error) {
 	form, err := lifecycle.ReadForm(compiled)
 	if err != nil {
 		return nil, err
@@ -93,6 +93,9 @@ func open(compiled []byte, now time.Duration, seed, kept string) (*page, error) 
 	}
 	p.runner = runner.New(form, o)
 	p.everything()
+	if mark != "" {
+		p.out.add("say", lifecycle.Assertive.String(), form.Text(lifecycle.Message{ID: lifecycle.MessageUnsettledPrivate}))
+	}
 	return p, nil
 }
 
@@ -253,12 +256,17 @@ func (p *page) rows(session *lifecycle.Session, group lifecycle.FieldState) {
 	}
 }
 
-func (p *page) keep(kept *lifecycle.Restored) {
-	if kept == nil {
-		p.out.add("keep")
-		return
+// keep tells the script what to keep: a mark where more was sent than is kept, and
+// the rest.
+func (p *page) keep(kept *lifecycle.Restored, more bool) {
+	mark, text := "", ""
+	if more {
+		mark = "!"
 	}
-	p.out.add("keep", string(trace.AppendKept(nil, p.form, kept)))
+	if kept != nil {
+		text = string(trace.AppendKept(nil, p.form, kept))
+	}
+	p.out.add("keep", mark, text)
 }
 
 // Do is that of runner.Transport.

@@ -204,8 +204,10 @@ func (f *Form) askedCycle() string {
 
 // decimalComma reports whether numbers are typed with a comma in a language.
 func decimalComma(lang string) bool {
-	primary, _, _ := strings.Cut(strings.ToLower(lang), "-")
-	switch primary {
+	if len(lang) < 2 || len(lang) > 2 && lang[2] != '-' {
+		return false
+	}
+	switch string([]byte{lang[0] | 0x20, lang[1] | 0x20}) { // in any case (BCP 47, section 2.1.1)
 	case "bg", "cs", "da", "de", "el", "es", "et", "fi", "fr", "hr", "hu", "is", "it", "lt", "lv",
 		"nb", "nl", "nn", "no", "pl", "pt", "ro", "ru", "sk", "sl", "sr", "sv", "tr", "uk":
 		return true

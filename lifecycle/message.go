@@ -31,6 +31,7 @@ const (
 	MessageUnsettledRestored
 	MessageWaiting
 	MessageLoadFailed
+	MessageUnsettledPrivate // said by whoever keeps things from page to page
 
 	MessageValueMissing
 	MessageUnticked
@@ -81,6 +82,7 @@ var english = [messageCount]struct{ name, text string }{
 	MessageUnsettledRestored:     {"unsettled-restored", "It is not known whether the answers that you sent earlier have arrived. Sending them again is safe: they are applied once."},
 	MessageWaiting:               {"waiting", "The office is busy. Your answers are sent again in {wait}."},
 	MessageLoadFailed:            {"load-failed", "The saved answers could not be loaded."},
+	MessageUnsettledPrivate:      {"unsettled-private", "It is not known whether the answers that you sent earlier have arrived, and some of them are not kept here. Look whether they have before you send them again."},
 
 	MessageValueMissing:    {"value-missing", "{label} is missing."},
 	MessageUnticked:        {"unticked", "{label}: tick this box to go on."},

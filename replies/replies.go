@@ -17,9 +17,23 @@ type Response struct {
 	Now    time.Time         // the moment of the reply, for a Retry-After that gives a date
 }
 
+// sameHeader compares names of headers, which are ASCII letters in any case and
+// hyphens (RFC 9110, section 5.1).
+func sameHeader(a, b string) bool {
+	if len(a) != len(b) {
+		return false
+	}
+	for k := range len(a) {
+		if a[k]|0x20 != b[k]|0x20 {
+			return false
+		}
+	}
+	return true
+}
+
 func (r Response) header(name string) string {
 	for key, value := range r.Header {
-		if strings.EqualFold(key, name) {
+		if sameHeader(key, name) {
 			return value
 		}
 	}

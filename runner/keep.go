@@ -7,12 +7,12 @@ func (r *Runner) keep() {
 	if r.o.Keep == nil {
 		return
 	}
-	kept := Kept(r.session)
-	if kept == nil && !r.kept {
+	kept, more := Kept(r.session), sentMore(r.session)
+	if kept == nil && !more && !r.kept {
 		return
 	}
-	r.kept = kept != nil
-	r.o.Keep(kept)
+	r.kept = kept != nil || more
+	r.o.Keep(kept, more)
 }
 
 // Kept is what a page keeps of a session, so that the next one can go on: every
@@ -43,6 +43,12 @@ func Kept(s *lifecycle.Session) *lifecycle.Restored {
 		return nil
 	}
 	return kept
+}
+
+// sentMore reports whether an attempt is open that Kept leaves out.
+func sentMore(s *lifecycle.Session) bool {
+	attempt := openAttempt(s)
+	return s.Leaving() != lifecycle.LeaveGone && attempt != nil && sentPrivate(s.Form(), attempt.Values)
 }
 
 // openAttempt is the newest attempt while its outcome is not known.

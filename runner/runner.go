@@ -46,8 +46,10 @@ type Options struct {
 	// read and apply. Steps of several goroutines may reach it at once.
 	Observe func(Step)
 	// Keep is given what would be lost with this page, after each change of it and
-	// before anything is sent; nil: nothing would.
-	Keep func(*lifecycle.Restored)
+	// before anything is sent; nil: nothing would. With more an attempt is open that is
+	// not kept, because it sent a private value: the next page says
+	// lifecycle.MessageUnsettledPrivate.
+	Keep func(kept *lifecycle.Restored, more bool)
 	// KeepLater leaves it to Runner.Keep when Keep is told of a change: on a form of
 	// thousands of fields that is too much for each key. Before anything is sent it is
 	// told all the same.

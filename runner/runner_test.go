@@ -66,7 +66,7 @@ func TestOneSave(t *testing.T) {
 		var record bytes.Buffer
 		vessel := form(t, "vessel.form.yaml")
 		r := runner.New(vessel, runner.Options{
-			Transport: b, Seed: lifecycle.Seed{1}, Trace: &record, Keep: func(k *lifecycle.Restored) { kept = k },
+			Transport: b, Seed: lifecycle.Seed{1}, Trace: &record, Keep: func(k *lifecycle.Restored, _ bool) { kept = k },
 			Watch: runner.Guarantees(func(b lifecycle.Breach) { t.Error(b) }),
 		})
 		time.Sleep(200 * time.Millisecond)
@@ -110,7 +110,7 @@ func TestTheNextPage(t *testing.T) {
 		}}
 		var kept *lifecycle.Restored
 		pilot := form(t, "pilot.form.yaml")
-		first := runner.New(pilot, runner.Options{Transport: b, Seed: lifecycle.Seed{1}, Keep: func(k *lifecycle.Restored) { kept = k }})
+		first := runner.New(pilot, runner.Options{Transport: b, Seed: lifecycle.Seed{1}, Keep: func(k *lifecycle.Restored, _ bool) { kept = k }})
 		for _, e := range []lifecycle.Event{
 			lifecycle.Edit("slot", "09:30"), lifecycle.AddRow("crew"), lifecycle.AddRow("crew"), lifecycle.Edit("crew/0/name", "Ada"), lifecycle.Edit("crew/1/name", "Ben"),
 			lifecycle.Submit("book"),
@@ -125,7 +125,7 @@ func TestTheNextPage(t *testing.T) {
 		b.answer = func(runner.Request) (time.Duration, runner.Answer) {
 			return time.Second, runner.Answer{Status: 201}
 		}
-		second := runner.New(pilot, runner.Options{Transport: b, Seed: lifecycle.Seed{2}, Kept: kept, Keep: func(k *lifecycle.Restored) { kept = k }})
+		second := runner.New(pilot, runner.Options{Transport: b, Seed: lifecycle.Seed{2}, Kept: kept, Keep: func(k *lifecycle.Restored, _ bool) { kept = k }})
 		require.Equal(t, "unsettled", submission(second))
 		second.Read(func(s *lifecycle.Session) {
 			for path, want := range map[string]string{"slot": "09:30", "crew/0/name": "Ada", "crew/1/name": "Ben", "notes": "Two dogs"} {
@@ -167,7 +167,7 @@ func TestManyAtOnce(t *testing.T) {
 			var record bytes.Buffer
 			r := runner.New(f, runner.Options{
 				Transport: b, Seed: lifecycle.Seed{byte(seed)}, Trace: &record, Watch: runner.Guarantees(func(b lifecycle.Breach) { t.Error(b) }),
-				Observe: func(s runner.Step) { submissionOf(s) }, Keep: func(*lifecycle.Restored) {},
+				Observe: func(s runner.Step) { submissionOf(s) }, Keep: func(*lifecycle.Restored, bool) {},
 			})
 			edits, _ := declare.Fill(f)
 			var all sync.WaitGroup

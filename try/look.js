@@ -33,3 +33,37 @@ const look = () => ({
     described: all.map(described).filter(Boolean).join("\n"), editable: all.some(editable), shown: all.some(shows), type: all[0].type,
   }])),
 })
+
+// What a hand needs to find.
+const named = path => fields.filter(f => f[0] === path).flatMap(controls)
+const begin = path => {
+  const c = named(path)[0]
+  c.scrollIntoView({ block: "center" })
+  c.focus()
+  c.select?.()
+}
+const tick = (path, raw) => {
+  const all = named(path), c = all.length === 1 ? all[0] : all.find(c => c.value === raw)
+  if (c && c.checked !== (raw !== "" && raw !== "false")) c.click()
+  return Boolean(c)
+}
+// As the browser's own picker of dates and choices does.
+const pick = (path, raw) => {
+  const c = named(path)[0]
+  c.focus()
+  Object.getOwnPropertyDescriptor(Object.getPrototypeOf(c), "value").set.call(c, raw)
+  for (const type of ["input", "change"]) c.dispatchEvent(new Event(type, { bubbles: true }))
+}
+const middle = e => {
+  if (!e) return null
+  e.scrollIntoView({ block: "center" })
+  const r = e.getBoundingClientRect()
+  return [r.x + r.width / 2, r.y + r.height / 2]
+}
+// Buttons that are not those that submit, of which there are so many.
+const others = submits => [...form()?.querySelectorAll("button, input[type=button]") ?? []]
+  .filter(b => shows(b) && !buttons().slice(0, submits).includes(b) && b.name !== "leanwicket-add" && b.name !== "leanwicket-remove")
+const link = () => [...document.querySelectorAll("a[href]")].find(a => {
+  const to = new URL(a.href)
+  return shows(a) && !a.target && to.origin === location.origin && to.pathname !== location.pathname
+})

@@ -241,14 +241,13 @@ func (t *tab) back() {
 }
 
 func (t *tab) link() {
-	const link = `[...document.querySelectorAll("a[href]")].find(a => shows(a) && !a.target && new URL(a.href).origin === location.origin && new URL(a.href).pathname !== location.pathname)`
-	text, err := t.js("Boolean(" + link + ")")
+	text, err := t.js("Boolean(link())")
 	t.need(err)
 	if text != "true" {
 		t.cannot("the page has no link to another page of its site")
 	}
 	t.did("applicant", "follows a link")
-	t.click(link)
+	t.click("link()")
 }
 
 // asks types something, leaves, and expects the browser's own prompt or a dialog.
@@ -261,21 +260,17 @@ func asks(leave func(*tab)) func(*tab) (Verdict, string) {
 		_, err := t.js("void (globalThis.stays = true)")
 		t.need(err)
 		leave(t)
-		dialog := false
-		for end := time.Now().Add(moment); time.Now().Before(end); time.Sleep(20 * time.Millisecond) {
+		for end := time.Now().Add(2 * moment); time.Now().Before(end); time.Sleep(20 * time.Millisecond) {
 			if t.prompted() > 0 {
 				return Kept, "the browser asks"
 			}
 			text, err := t.js("[globalThis.stays === true, look().dialog]")
-			if err != nil || strings.HasPrefix(text, "[false") {
-				break // the page is gone
-			}
-			if dialog = strings.HasSuffix(text, "true]"); dialog {
+			if err == nil && strings.HasSuffix(text, "true]") {
 				return Kept, "the page asks"
 			}
-		}
-		if t.prompted() > 0 {
-			return Kept, "the browser asks"
+			if err == nil && strings.HasPrefix(text, "[false") {
+				break // another document has come
+			}
 		}
 		return Broken, "the work is gone without a question"
 	}
@@ -303,9 +298,8 @@ func quietUntouched(t *tab) (Verdict, string) {
 	if !ok {
 		path = t.paths()[0]
 	}
-	quoted, _ := json.Marshal(path)
 	t.did("applicant", "clicks into %s", path)
-	t.click(fmt.Sprintf("fields.filter(f => f[0] === %s).flatMap(controls)[0]", quoted))
+	t.click(call("named", path) + "[0]")
 	t.quiet()
 	return t.unasked()
 }

@@ -125,7 +125,7 @@
       this.store = this.form.dataset.leanwicketKeep === "off" ? null : "leanwicket " + (this.form.dataset.leanwicketAccount || "") + " " + location.pathname + " " + (this.form.dataset.leanwicketForm)
       const typed = this.typedBefore()
       this.prepare()
-      this.carryOut(this.call(this.number, performance.now(), "open", compiled, seed, this.kept()))
+      this.carryOut(this.call(this.number, performance.now(), "open", compiled, seed, ...this.kept()))
       this.early = typed
       this.takeEarly()
       this.listen()
@@ -367,7 +367,7 @@
         if (this.guards) addEventListener("beforeunload", this.unload)
         else removeEventListener("beforeunload", this.unload)
       },
-      keep(text) { this.keep(text) },
+      keep(mark, text) { this.keep(mark, text) },
       fetch(id, kind, method, url, body, ...headers) { this.fetch(id, method, url, body, headers) },
       abort(id) { this.requests.get(id)?.abort() },
       timer(id, ms) { this.timers.set(id, setTimeout(() => { this.timers.delete(id); this.guarded(null, () => this.happened("elapsed", id)) }, Number(ms))) },
@@ -523,16 +523,16 @@
     // a submission's key for ever.
     kept() {
       try {
-        const [, at, text] = /^(\d+) ([^]*)$/.exec(localStorage.getItem(this.store)) || []
+        const [, at, mark, text] = /^(\d+) (!?) ([^]*)$/.exec(localStorage.getItem(this.store)) || []
         const hours = Number(this.form.dataset.leanwicketKeep || 24)
-        return this.store && at && Date.now() - Number(at) < hours * 3600e3 ? text : ""
-      } catch { return "" }
+        return this.store && at && Date.now() - Number(at) < hours * 3600e3 ? [mark, text] : ["", ""]
+      } catch { return ["", ""] }
     }
 
-    keep(text) {
+    keep(mark, text) {
       if (!this.store) return
       try {
-        if (text) localStorage.setItem(this.store, Date.now() + " " + text)
+        if (mark || text) localStorage.setItem(this.store, `${Date.now()} ${mark} ${text}`)
         else localStorage.removeItem(this.store)
       } catch { /* a full or forbidden store keeps nothing; the page works on */ }
     }

@@ -1,0 +1,225 @@
+package try
+
+import (
+	"context"
+	_ "embed"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	cdpinput "github.com/chromedp/cdproto/input"
+	"github.com/chromedp/chromedp"
+)
+
+//go:embed look.js
+var lookScript string
+
+// field is how a control is.
+type field struct {
+	Value           string
+	Invalid, Native bool
+	Described       string
+	Editable, Shown bool
+	Type            string
+}
+
+// look is what can be seen of the page.
+type look struct {
+	URL              string
+	Lines, Live      []string
+	Busy, Dialog     bool
+	Focus, FocusText string
+	Buttons          []struct {
+		Text string
+		Held bool
+	}
+	Fields map[string]field
+}
+
+func (l look) has(text string) bool { return strings.Contains(strings.Join(l.Lines, "\n"), text) }
+
+// news are the lines that were not there before.
+func (l look) news(before look) []string {
+	old := slices.Clone(before.Lines)
+	var fresh []string
+	for _, line := range l.Lines {
+		if k := slices.Index(old, line); k >= 0 {
+			old = slices.Delete(old, k, k+1)
+		} else {
+			fresh = append(fresh, line)
+		}
+	}
+	return fresh
+}
+
+// waits reports whether a page shows that something is pending.
+func (l look) waits(before look) bool {
+	return l.Busy || l.held() || len(l.Buttons) > 0 && l.Buttons[0].Text != before.Buttons[0].Text
+}
+
+func (l look) held() bool { return len(l.Buttons) > 0 && l.Buttons[0].Held }
+
+// js evaluates an expression beside the functions of look.js.
+func (t *tab) js(expression string) (string, error) {
+	fields, _ := json.Marshal(t.fields)
+	submit, _ := json.Marshal(t.submit)
+	ctx, cancel := context.WithTimeout(t.ctx, 10*time.Second)
+	defer cancel()
+	script := fmt.Sprintf("(async () => { const fields = %s, submit = %s\n%s\nreturn JSON.stringify(await (%s)) ?? \"null\" })()", fields, submit, lookScript, expression)
+	return chromedp.Run(ctx, chromedp.Evaluate[string](script, chromedp.EvalAwaitPromise))
+}
+
+// see looks at the page; while one document goes and the next comes there is
+// nothing to see.
+func (t *tab) see() look {
+	var l look
+	var err error
+	for end := time.Now().Add(5 * time.Second); time.Now().Before(end); time.Sleep(20 * time.Millisecond) {
+		var text string
+		if text, err = t.js("look()"); err == nil {
+			if err = json.Unmarshal([]byte(text), &l); err == nil {
+				return l
+			}
+		}
+		if errors.Is(err, context.Canceled) {
+			break
+		}
+	}
+	t.cannot("the page cannot be looked at: %v", err)
+	return l
+}
+
+// quiet waits until nothing changes in the page for a while, or it never rests.
+func (t *tab) quiet() look {
+	const rest = `new Promise(done => {
+		let timer
+		const ends = () => { watcher.disconnect(); done(true) }
+		const again = () => { clearTimeout(timer); timer = setTimeout(ends, 250) }
+		const watcher = new MutationObserver(again)
+		watcher.observe(document, { subtree: true, childList: true, attributes: true, characterData: true })
+		setTimeout(ends, 3000)
+		again()
+	})`
+	for range 3 { // a document that goes takes the promise with it
+		if _, err := t.js(rest); err == nil {
+			break
+		}
+	}
+	return t.see()
+}
+
+// until waits for something that can be seen.
+func (t *tab) until(most time.Duration, so func(look) bool) (look, bool) {
+	end := time.Now().Add(most)
+	for {
+		l := t.see()
+		if so(l) {
+			return l, true
+		}
+		if time.Now().After(end) {
+			return l, false
+		}
+		time.Sleep(15 * time.Millisecond)
+	}
+}
+
+// moment is how long a page may take to show what came.
+const moment = 2 * time.Second
+
+// open opens the page, and waits until what is loaded shows.
+func (t *tab) open() look {
+	l := t.arrive()
+	if len(l.Fields) == 0 {
+		t.cannot("none of the form's fields is on the page; right would be controls whose name is the field's path, or fields.PATH.control in the form file")
+	}
+	if len(l.Buttons) == 0 {
+		t.cannot("no submit button is on the page; right would be a button of type submit, or submit.control in the form file")
+	}
+	return l
+}
+
+func (t *tab) arrive() look {
+	t.did("applicant", "opens the page")
+	ctx, cancel := context.WithTimeout(t.ctx, 20*time.Second)
+	defer cancel()
+	if err := chromedp.Do(ctx, chromedp.Navigate(t.page)); err != nil {
+		t.cannot("%s cannot be opened: %v", t.page, err)
+	}
+	return t.quiet()
+}
+
+func (t *tab) keys(keys string) {
+	t.need(chromedp.Do(t.ctx, chromedp.KeyEvent(keys)))
+}
+
+// typeIn puts a text into a control: by keys where it is typed.
+func (t *tab) typeIn(path, raw string) {
+	t.did("applicant", "enters %q at %s", raw, path)
+	f, there := t.see().Fields[path]
+	if !there {
+		t.cannot("%s is not on the page; right would be a control of that name, or fields.%s.control in the form file", path, path)
+	}
+	switch f.Type {
+	case "checkbox", "radio":
+		if text, err := t.js(call("tick", path, raw)); err != nil || text != "true" {
+			t.cannot("%s takes no %q", path, raw)
+		}
+	case "text", "search", "email", "tel", "url", "password", "number", "textarea":
+		_, err := t.js(call("begin", path))
+		t.need(err)
+		if raw == "" {
+			raw = "\b"
+		}
+		t.keys(raw)
+	default:
+		_, err := t.js(call("pick", path, raw))
+		t.need(err)
+	}
+}
+
+// call writes a call of one of look.js's functions.
+func call(function string, texts ...string) string {
+	list, _ := json.Marshal(texts)
+	return function + "(..." + string(list) + ")"
+}
+
+// click presses and releases the pointer in the middle of what an expression finds.
+func (t *tab) click(element string) {
+	text, err := t.js("middle(" + element + ")")
+	t.need(err)
+	var at []float64
+	if json.Unmarshal([]byte(text), &at) != nil || len(at) != 2 {
+		t.cannot("there is nothing to click on: %s", element)
+	}
+	t.clickAt(at)
+}
+
+func (t *tab) clickAt(at []float64) {
+	for _, kind := range []cdpinput.DispatchMouseEventType{"mouseMoved", "mousePressed", "mouseReleased"} {
+		p := cdpinput.DispatchMouseEventParams{Type: kind, X: at[0], Y: at[1], Button: "left", ClickCount: 1}
+		if kind == "mouseMoved" {
+			p.Button, p.ClickCount = "none", 0
+		}
+		_, err := chromedp.Call(t.ctx, cdpinput.DispatchMouseEvent, p)
+		t.need(err)
+	}
+}
+
+// press clicks on the submit button.
+func (t *tab) press() {
+	t.did("applicant", "clicks on the submit button")
+	t.click("buttons()[0]")
+}
+
+// fill enters everything that makes the form complete, but what is left out.
+func (t *tab) fill(but ...string) {
+	for _, path := range t.order {
+		if f, there := t.see().Fields[path]; slices.Contains(but, path) || there && f.Value == t.valid[path] {
+			continue
+		}
+		t.typeIn(path, t.valid[path])
+	}
+}

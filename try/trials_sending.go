@@ -1,0 +1,126 @@
+package try
+
+import (
+	"fmt"
+	"slices"
+	"time"
+
+	"leanwicket.dev/lifecycle"
+)
+
+// full opens the page and fills everything in.
+func (t *tab) full() look {
+	t.open()
+	t.fill()
+	return t.quiet()
+}
+
+// pending sends a submission that is not answered.
+func (t *tab) pending() (before, now look) {
+	before = t.full()
+	t.replying("submit", reply{never: true})
+	t.press()
+	t.sends(1)
+	return before, t.quiet()
+}
+
+// sends waits for a number of submissions.
+func (t *tab) sends(count int) {
+	if _, sent := t.until(3*time.Second, func(look) bool { return len(t.sent()) >= count }); !sent {
+		t.cannot("everything is filled in, and nothing was sent to %s", t.form.Submit.URL)
+	}
+}
+
+func twice(gap time.Duration) func(*tab) (Verdict, string) {
+	return func(t *tab) (Verdict, string) {
+		t.full()
+		t.replying("submit", reply{never: true})
+		t.press()
+		time.Sleep(gap) // what the trial is about
+		t.press()
+		return t.one("two clicks")
+	}
+}
+
+// one says whether what was done made one submission.
+func (t *tab) one(what string) (Verdict, string) {
+	t.sends(1)
+	t.quiet()
+	t.release("submit", reply{status: 201, body: `{"id": "R-1"}`})
+	t.quiet()
+	if n := len(t.sent()); n > 1 {
+		return Broken, fmt.Sprintf("%d submissions from %s", n, what)
+	}
+	return Kept, "one submission"
+}
+
+func enterAndClick(t *tab) (Verdict, string) {
+	t.full()
+	t.replying("submit", reply{never: true})
+	pressEnter(t, "")
+	t.press()
+	return t.one("Enter and a click")
+}
+
+func pendingShown(t *tab) (Verdict, string) {
+	before, now := t.pending()
+	switch {
+	case now.Busy:
+		return Kept, "the page is busy"
+	case now.held():
+		return Kept, "the button is held"
+	case len(now.Buttons) > 0 && now.Buttons[0].Text != before.Buttons[0].Text:
+		return Kept, fmt.Sprintf("the button says %q", now.Buttons[0].Text)
+	case len(now.news(before)) > 0:
+		return Kept, fmt.Sprintf("%q appeared", now.news(before)[0])
+	}
+	return Broken, "the page looks as before"
+}
+
+func pendingTold(t *tab) (Verdict, string) {
+	before, now := t.pending()
+	switch {
+	case now.Busy:
+		return Kept, "aria-busy is set"
+	case now.held():
+		return Kept, "the button says that it is held"
+	case !slices.Equal(before.Live, now.Live):
+		return Kept, "a live region says so"
+	}
+	return Broken, "neither aria-busy, nor a held button, nor a live region"
+}
+
+func pendingEnds(t *tab) (Verdict, string) {
+	before, pending := t.pending()
+	var news []string
+	now, ended := t.until(t.patience(), func(l look) bool {
+		news = slices.DeleteFunc(l.news(before), func(line string) bool { return slices.Contains(pending.Lines, line) })
+		return !l.waits(before) && len(news) > 0
+	})
+	switch {
+	case ended:
+		return Kept, fmt.Sprintf("%q", news[0])
+	case now.waits(before):
+		return Broken, fmt.Sprintf("it is still pending after %.0f s", t.patience().Seconds())
+	}
+	return Broken, fmt.Sprintf("after %.0f s nothing is said", t.patience().Seconds())
+}
+
+func editWhileSending(t *tab) (Verdict, string) {
+	_, now := t.pending()
+	path, _ := t.text(false)
+	if !now.Fields[path].Editable {
+		return Kept, path + " is locked while it is sent"
+	}
+	typed := t.valid[path] + " III"
+	t.typeIn(path, typed)
+	t.release("submit", reply{status: 201, body: `{"id": "R-1"}`})
+	now = t.quiet()
+	if len(now.Fields) == 0 || t.form.Accepted.Then == lifecycle.ThenNavigate {
+		return NotApplicable, "the page goes on after success"
+	}
+	if value := now.Fields[path].Value; value != typed {
+		return Broken, fmt.Sprintf("%q was typed at %s while it was sent, and became %q", typed, path, value)
+	}
+	return Kept, fmt.Sprintf("%q stayed at %s", typed, path)
+}
