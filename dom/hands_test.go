@@ -34,6 +34,9 @@ func TestTypedBeforeTheScript(t *testing.T) {
 		require.Equal(t, "Heron", b.js(value(name)))
 		require.Equal(t, "true", b.js(`document.forms[0].hasAttribute("data-leanwicket-unsaved")`))
 		b.accept.Store(true)
+		b.asked.Store(0)
+		b.do(chromedp.Navigate(b.site + "/panel"))
+		require.EqualValues(t, 1, b.asked.Load(), "it is guarded")
 	}
 }
 

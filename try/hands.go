@@ -127,7 +127,7 @@ func (t *tab) until(most time.Duration, so func(look) bool) (look, bool) {
 }
 
 // moment is how long a page may take to show what came.
-const moment = 2 * time.Second
+const moment = 4 * time.Second
 
 // open opens the page, and waits until what is loaded shows.
 func (t *tab) open() look {
@@ -148,7 +148,11 @@ func (t *tab) arrive() look {
 	if err := chromedp.Do(ctx, chromedp.Navigate(t.page)); err != nil {
 		t.cannot("%s cannot be opened: %v", t.page, err)
 	}
-	return t.quiet()
+	l := t.quiet()
+	for end := time.Now().Add(10 * time.Second); !t.come() && time.Now().Before(end); {
+		l = t.quiet()
+	}
+	return l
 }
 
 func (t *tab) keys(keys string) {

@@ -45,6 +45,7 @@ type tab struct {
 	replies  map[string]reply // by kind of request
 	waiting  map[string][]*cdpfetch.EventRequestPaused
 	requests []Request
+	loading  map[cdpnetwork.RequestID]bool // what the page is made of, and has not come yet
 	prompts  int
 	moments  []Moment
 }
@@ -80,7 +81,7 @@ func (x trial) make(browser context.Context, page string, p *plan) (result Resul
 	if err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
 		return result, fmt.Errorf("the browser opens no page: %w", err)
 	}
-	t := &tab{plan: p, ctx: ctx, page: page, begun: time.Now(), waiting: map[string][]*cdpfetch.EventRequestPaused{}, replies: map[string]reply{
+	t := &tab{plan: p, ctx: ctx, page: page, begun: time.Now(), waiting: map[string][]*cdpfetch.EventRequestPaused{}, loading: map[cdpnetwork.RequestID]bool{}, replies: map[string]reply{
 		"load": {status: 200, body: string(p.record)}, "check": {status: 200, body: "{}"}, "submit": {status: 201, body: `{"id": "R-1"}`},
 	}}
 	defer func() {
@@ -114,6 +115,14 @@ func (t *tab) listen() {
 		switch e := event.(type) {
 		case *cdpfetch.EventRequestPaused:
 			go t.paused(e)
+		case *cdpnetwork.EventRequestWillBeSent:
+			if address, err := url.Parse(e.Request.URL); err == nil && t.kindOf(e.Request.Method, address.Path) == "" {
+				t.comes(e.RequestID, true)
+			}
+		case *cdpnetwork.EventLoadingFinished:
+			t.comes(e.RequestID, false)
+		case *cdpnetwork.EventLoadingFailed:
+			t.comes(e.RequestID, false)
 		case *cdppage.EventJavascriptDialogOpening:
 			t.mu.Lock()
 			asks := e.Type == cdppage.DialogTypeBeforeunload
@@ -126,10 +135,29 @@ func (t *tab) listen() {
 			}()
 		}
 	}))
-	_, err := chromedp.Call(t.ctx, cdpfetch.Enable, cdpfetch.EnableParams{})
+	_, err := chromedp.Call(t.ctx, cdpnetwork.Enable, cdpnetwork.EnableParams{})
+	t.need(err)
+	_, err = chromedp.Call(t.ctx, cdpfetch.Enable, cdpfetch.EnableParams{})
 	t.need(err)
 	_, err = chromedp.Call(t.ctx, cdpemulation.SetFocusEmulationEnabled, cdpemulation.SetFocusEmulationEnabledParams{Enabled: true})
 	t.need(err)
+}
+
+func (t *tab) comes(id cdpnetwork.RequestID, loading bool) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if loading {
+		t.loading[id] = true
+	} else {
+		delete(t.loading, id)
+	}
+}
+
+// come reports whether everything that the page is made of has come.
+func (t *tab) come() bool {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	return len(t.loading) == 0
 }
 
 // paused answers a request that the page makes, or lets it through.

@@ -150,7 +150,7 @@ func neverAsks(p *plan) string {
 }
 
 func (t *tab) loads() {
-	if t.form.Prefill.URL != "" && t.asked("load") == 0 {
+	if _, asked := t.until(2*moment, func(look) bool { return t.asked("load") > 0 }); !asked {
 		t.cannot("the page never asks for %s, which the form declares as prefill.url", t.form.Prefill.URL)
 	}
 }

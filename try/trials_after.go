@@ -144,7 +144,7 @@ func lostReply(t *tab) (Verdict, string) {
 	count := len(t.sent())
 	t.replying("submit", reply{status: 201, body: `{"id": "R-1"}`})
 	t.press()
-	if _, again := t.until(3*time.Second, func(look) bool { return len(t.sent()) > count }); !again {
+	if _, again := t.until(moment, func(look) bool { return len(t.sent()) > count }); !again {
 		return Broken, "it cannot be sent again"
 	}
 	second := t.sent()[count]
@@ -260,7 +260,7 @@ func asks(leave func(*tab)) func(*tab) (Verdict, string) {
 		_, err := t.js("void (globalThis.stays = true)")
 		t.need(err)
 		leave(t)
-		for end := time.Now().Add(2 * moment); time.Now().Before(end); time.Sleep(20 * time.Millisecond) {
+		for end := time.Now().Add(moment); time.Now().Before(end); time.Sleep(20 * time.Millisecond) {
 			if t.prompted() > 0 {
 				return Kept, "the browser asks"
 			}

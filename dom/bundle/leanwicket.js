@@ -117,6 +117,7 @@
       this.left = [] // names of fields that were left under a pressed pointer
       this.submission = "idle"
       this.ends = new AbortController()
+      this.unload = e => e.preventDefault()
     }
 
     open(compiled) {
@@ -255,7 +256,6 @@
       const seen = () => { if (this.submission === "accepted") this.keepNow() }
       on(document, "pointerdown", seen, true)
       on(document, "keydown", seen, true)
-      this.unload = e => e.preventDefault()
     }
 
     guarded(event, f) {
