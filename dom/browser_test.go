@@ -4,6 +4,7 @@ package dom_test
 
 import (
 	"context"
+	"fmt"
 	"io"
 	"log/slog"
 	"net/http"
@@ -296,57 +297,63 @@ func TestRows(t *testing.T) {
 // links itself.
 func TestLeaving(t *testing.T) {
 	b := openTab(t)
-	reload := func() {
-		b.t.Helper()
-		b.js(`document.marked = true`)
-		_, err := chromedp.Call(b.ctx, cdppage.Reload, cdppage.ReloadParams{})
-		require.NoError(t, err)
+	slots := 0
+	book := func(b *tab) {
+		slots++
+		b.typeIn("slot", fmt.Sprintf("%02d:%02d", 6+slots/4, slots%4*15))
+		b.apply()
+		b.becomes("accepted", state)
 	}
-	const ready = `document.forms[0]?.dataset.leanwicketReady !== undefined && document.marked === undefined`
+	away := chromedp.Click(chromedp.CSS("#away"))
+	// Each way of leaving reports whether somebody was asked.
+	ways := map[string]func(b *tab) bool{
+		"reload": func(b *tab) bool {
+			b.js(`document.marked = true`)
+			_, err := chromedp.Call(b.ctx, cdppage.Reload, cdppage.ReloadParams{})
+			require.NoError(t, err)
+			b.becomes("true", `document.forms[0]?.dataset.leanwicketReady !== undefined && document.marked === undefined`)
+			return b.asked.Load() > 0
+		},
+		"close": func(b *tab) bool {
+			_, _ = chromedp.Call(b.ctx, cdppage.Close, chromedp.Void{})
+			require.Eventually(t, func() bool { _, err := b.ask("1"); return err != nil }, 10*time.Second, 20*time.Millisecond, "the page does not close")
+			return b.asked.Load() > 0
+		},
+		"link": func(b *tab) bool {
+			b.js(`(() => { const a = document.createElement("a"); a.href = "/"; a.id = "away"; a.textContent = "Office"; document.body.prepend(a) })()`)
+			b.do(away)
+			b.becomes("true", `location.pathname === "/" || document.querySelector("dialog")?.open === true`)
+			asked := b.js(`location.pathname`) != "/"
+			if asked {
+				b.do(chromedp.Click(chromedp.CSS("dialog button[value=stay]")))
+				b.becomes("false", `document.querySelector("dialog").open`)
+				b.do(away, chromedp.Click(chromedp.CSS("dialog button[value=discard]")))
+				b.becomes("/", "location.pathname")
+			}
+			require.EqualValues(t, 0, b.asked.Load(), "who has answered is not asked again by the browser")
+			return asked
+		},
+	}
 	for _, c := range []struct {
 		name string
-		do   func()
-		asks int32
+		do   func(b *tab)
+		asks bool
 	}{
-		{"nothing typed", func() {}, 0},
-		{"typed", func() { b.typeIn("slot", "09:3") }, 1},
-		{"typed and reset", func() { b.typeIn("slot", "09:3"); b.js(`leanwicket.tell(document.forms[0], "reset")`) }, 0},
-		{"typed and taken back", func() { b.typeIn("slot", "0"); b.typeIn("slot", "\b") }, 0},
-		{"sent", func() {
-			b.typeIn("slot", "10:00")
-			b.apply()
-			b.becomes("accepted", state)
-			b.becomes("0", `localStorage.length`) // it was shown for a moment
-		}, 0},
-		{"sent, and typed since", func() {
-			b.typeIn("slot", "10:30")
-			b.apply()
-			b.becomes("accepted", state)
-			b.typeIn("notes", "Two dogs")
-		}, 1},
+		{"nothing typed", func(*tab) {}, false},
+		{"typed", func(b *tab) { b.typeIn("slot", "09:3") }, true},
+		{"typed and reset", func(b *tab) { b.typeIn("slot", "09:3"); b.js(`leanwicket.tell(document.forms[0], "reset")`) }, false},
+		{"typed and taken back", func(b *tab) { b.typeIn("slot", "0"); b.typeIn("slot", "\b") }, false},
+		{"sent", book, false},
+		{"sent, and typed since", func(b *tab) { book(b); b.typeIn("notes", "Two dogs") }, true},
 	} {
-		b.accept.Store(true)
-		b.open("/forms/pilot")
-		b.js(`(localStorage.clear(), leanwicket.tell(document.forms[0], "reset"))`)
-		b.asked.Store(0)
-		c.do()
-		reload()
-		b.becomes("true", ready)
-		require.Equal(t, c.asks, b.asked.Load(), c.name)
-		b.js(`leanwicket.tell(document.forms[0], "reset")`)
+		for way, asks := range ways {
+			other := b.another()
+			other.accept.Store(true)
+			other.open("/forms/pilot")
+			c.do(other)
+			require.Equal(t, c.asks, asks(other), "%s, %s", c.name, way)
+		}
 	}
-	b.open("/forms/pilot")
-	b.js(`(() => { const a = document.createElement("a"); a.href = "/"; a.id = "away"; a.textContent = "Office"; document.body.prepend(a) })()`)
-	b.typeIn("slot", "09:45")
-	b.asked.Store(0)
-	away := chromedp.Click(chromedp.CSS("#away"))
-	b.do(away)
-	b.becomes("true", `document.querySelector("dialog").open`)
-	b.do(chromedp.Click(chromedp.CSS("dialog button[value=stay]")))
-	b.becomes("false", `document.querySelector("dialog").open`)
-	b.do(away, chromedp.Click(chromedp.CSS("dialog button[value=discard]")))
-	b.becomes("/", "location.pathname")
-	require.EqualValues(t, 0, b.asked.Load(), "who has answered is not asked again by the browser")
 }
 
 // If the core ends, the page works as it did before.

@@ -51,6 +51,7 @@
   const guard = {
     go: null, // what is done when nobody objects; null: nobody is leaving
     asked: [], // pages that agreed
+    at: null, // the page that is being asked
     leave(to, go) {
       this.go = go
       this.to = to
@@ -58,7 +59,7 @@
       this.next()
     },
     next() {
-      const page = pages.find(p => p.alive && !this.asked.includes(p))
+      const page = this.at = pages.find(p => p.alive && !this.asked.includes(p))
       if (page) return page.guarded(null, () => page.happened("leave", this.to, "inside"))
       const go = this.go
       this.go = null
@@ -70,7 +71,7 @@
       this.next()
     },
     stays(page) {
-      if (!this.go || this.asked.includes(page)) return
+      if (!this.go || page !== this.at) return
       this.go = null
       for (const p of this.asked.splice(0)) p.guarded(null, () => p.happened("returned"))
     },
