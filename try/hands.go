@@ -196,6 +196,7 @@ func (t *tab) click(element string) {
 	t.need(err)
 	var at []float64
 	if json.Unmarshal([]byte(text), &at) != nil || len(at) != 2 {
+		t.strayed()
 		t.cannot("there is nothing to click on: %s", element)
 	}
 	t.clickAt(at)

@@ -1,5 +1,5 @@
 // What can be seen of a page, for one question.
-const shows = e => e.checkVisibility({ opacityProperty: true, visibilityProperty: true })
+const shows = e => e.checkVisibility({ opacityProperty: true, visibilityProperty: true }) && !e.closest("[aria-hidden=true]")
 const controls = ([path, selector]) => [...document.querySelectorAll(selector || `[name="${CSS.escape(path)}"]`)]
 const form = () => fields.map(controls).find(all => all.length)?.[0].form ?? document.forms[0]
 // Who says of one button that it submits means that the others do not.

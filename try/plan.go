@@ -3,6 +3,7 @@ package try
 import (
 	"cmp"
 	"encoding/json"
+	"slices"
 	"strings"
 	"time"
 
@@ -19,6 +20,7 @@ type plan struct {
 	submit string            // selector of the buttons; empty: those of the form
 	valid  map[string]string // what makes the form complete, by path, as typed
 	order  []string          // of those paths
+	missed []string          // those without which the form is not complete
 }
 
 func newPlan(source *declare.Source, record []byte) *plan {
@@ -40,10 +42,30 @@ func newPlan(source *declare.Source, record []byte) *plan {
 			p.valid[e.Path] = e.Raw
 		}
 	}
-	if p.record == nil {
+	p.missed = slices.Clone(p.order)
+	p.typeSomething()
+	if p.record == nil && form.Prefill.URL != "" {
 		p.record = p.sample()
 	}
 	return p
+}
+
+// typeSomething has a text typed where none has to be: a form that nobody has changed
+// is sent by nobody.
+func (p *plan) typeSomething() {
+	if _, ok := p.text(false); ok {
+		return
+	}
+	for id := range p.form.Fields {
+		f := &p.form.Fields[id]
+		if _, inRows := p.form.Group(lifecycle.FieldID(id)); inRows || f.Kind != lifecycle.KindText || f.Private || len(f.Asked) > 0 {
+			continue
+		}
+		if raw, ok := declare.Sample(p.form, lifecycle.FieldID(id)); ok {
+			p.order, p.valid[f.Path] = append(p.order, f.Path), raw
+			return
+		}
+	}
 }
 
 // sample is a record with other values than those that are typed: of a form that
@@ -67,9 +89,22 @@ func (p *plan) sample() []byte {
 				break
 			}
 		}
-		answers = append(answers, lifecycle.Answer{Place: place, Value: p.form.Parse(place.Field, other)})
+		answers = append(answers, lifecycle.Answer{Place: place, Value: p.form.Parse(place.Field, other), Changed: true})
 	}
 	return p.form.AppendBody(nil, answers)
+}
+
+// another is a text that is not the one that was typed, and whether the field accepts
+// it.
+func (p *plan) another(path string) (raw string, accepted bool) {
+	place, _ := p.form.Lookup(path)
+	for _, sample := range declare.Samples(p.form, place.Field, 9) {
+		if sample != p.valid[path] && !strings.ContainsAny(sample, "@") {
+			return sample, true
+		}
+	}
+	raw = p.valid[path] + " II"
+	return raw, p.form.Accepts(place.Field, p.form.Parse(place.Field, raw))
 }
 
 // typed reports whether a field is a text or number that somebody types.

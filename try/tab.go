@@ -46,6 +46,7 @@ type tab struct {
 	waiting  map[string][]*cdpfetch.EventRequestPaused
 	requests []Request
 	loading  map[cdpnetwork.RequestID]bool // what the page is made of, and has not come yet
+	stray    string                        // the newest submission to an address that the form does not declare
 	prompts  int
 	moments  []Moment
 }
@@ -153,6 +154,16 @@ func (t *tab) comes(id cdpnetwork.RequestID, loading bool) {
 	}
 }
 
+// strayed ends a trial of a page that sends elsewhere.
+func (t *tab) strayed() {
+	t.mu.Lock()
+	stray := t.stray
+	t.mu.Unlock()
+	if stray != "" {
+		t.cannot("the page sends to %s, and the form declares submit.url %s", stray, t.form.Submit.URL)
+	}
+}
+
 // come reports whether everything that the page is made of has come.
 func (t *tab) come() bool {
 	t.mu.Lock()
@@ -172,6 +183,11 @@ func (t *tab) paused(e *cdpfetch.EventRequestPaused) {
 		return
 	}
 	if kind == "" {
+		if e.Request.Method == "POST" && err == nil {
+			t.mu.Lock()
+			t.stray = address.Path
+			t.mu.Unlock()
+		}
 		_, _ = chromedp.Call(t.ctx, cdpfetch.ContinueRequest, cdpfetch.ContinueRequestParams{RequestID: e.RequestID})
 		return
 	}

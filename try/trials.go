@@ -1,6 +1,7 @@
 package try
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"time"
@@ -70,7 +71,7 @@ func (p *plan) text(loaded bool) (string, bool) {
 	for _, path := range p.paths() {
 		place, _ := p.form.Lookup(path)
 		f := &p.form.Fields[place.Field]
-		if f.Kind == lifecycle.KindText && !f.Private && p.valid[path] != "" && (!loaded || p.loaded(path) != "") {
+		if f.Kind == lifecycle.KindText && !f.Private && (loaded && p.loaded(path) != "" || !loaded && p.valid[path] != "") {
 			return path, true
 		}
 	}
@@ -99,6 +100,9 @@ func (p *plan) firstLetter() (path, letter, whole string) {
 	}
 	for id := range p.form.Fields { // one that need not be filled in
 		f := &p.form.Fields[id]
+		if _, inRows := p.form.Group(lifecycle.FieldID(id)); inRows {
+			continue
+		}
 		if f.Kind == lifecycle.KindText && !f.Private && p.valid[f.Path] == "" && len(f.Asked) == 0 {
 			if raw, ok := declare.Sample(p.form, lifecycle.FieldID(id)); ok && p.halfMade(lifecycle.FieldID(id), raw) {
 				return f.Path, raw[:1], raw
@@ -127,7 +131,7 @@ func noFirstLetter(policies ...lifecycle.ShowPolicy) func(*plan) string {
 
 // gap is a field that has to be filled in, and that no record fills.
 func (p *plan) gap() string {
-	for _, path := range p.order {
+	for _, path := range p.missed {
 		if p.loaded(path) == "" {
 			return path
 		}
@@ -166,7 +170,7 @@ func loadOverTyping(t *tab) (Verdict, string) {
 	if !l.Fields[path].Editable {
 		return Kept, path + " is locked while it loads"
 	}
-	typed := t.valid[path] + " II"
+	typed := cmp.Or(t.valid[path], t.loaded(path)) + " II"
 	t.typeIn(path, typed)
 	t.release("load", reply{status: 200, body: string(t.record)})
 	if now := t.quiet().Fields[path].Value; now != typed {
@@ -182,7 +186,7 @@ func loadFails(t *tab) (Verdict, string) {
 	if len(l.Fields) == 0 {
 		return Broken, "a load that fails takes the form away"
 	}
-	if l.Busy {
+	if _, rests := t.until(moment, func(l look) bool { return !l.Busy }); !rests {
 		return Broken, "the page is busy for ever after a load that failed"
 	}
 	if t.form.Prefill.Needed {
@@ -262,13 +266,17 @@ func goneWhenMended(t *tab) (Verdict, string) {
 	return Kept, "it went"
 }
 
-// pressEnter presses Enter in a text.
+// pressEnter presses Enter in a text, be it the one that is left out.
 func pressEnter(t *tab, but string) {
 	path, ok := t.text(false)
-	if !ok || path == but {
+	if !ok {
 		t.cannot("there is no text to press Enter in")
 	}
-	t.typeIn(path, t.valid[path])
+	if path != but {
+		t.typeIn(path, t.valid[path])
+	}
+	_, err := t.js(call("begin", path))
+	t.need(err)
 	t.did("applicant", "presses Enter")
 	t.keys("\r")
 }

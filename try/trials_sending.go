@@ -27,6 +27,7 @@ func (t *tab) pending() (before, now look) {
 // sends waits for a number of submissions.
 func (t *tab) sends(count int) {
 	if _, sent := t.until(2*moment, func(look) bool { return len(t.sent()) >= count }); !sent {
+		t.strayed()
 		t.cannot("everything is filled in, and nothing was sent to %s", t.form.Submit.URL)
 	}
 }
