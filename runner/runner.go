@@ -108,7 +108,7 @@ type Runner struct {
 	trace   *trace.Writer
 	begun   time.Duration
 	closed  bool
-	kept    bool // something was kept
+	kept    bool // something was kept, perhaps by an earlier page
 	timers  map[lifecycle.TimerID]func()
 	out     map[call]func()
 }
@@ -127,7 +127,7 @@ func New(form *lifecycle.Form, o Options) *Runner {
 	}
 	session, opening := lifecycle.Open(form, o.Seed)
 	opening = slices.Clone(opening)
-	r := &Runner{o: o, session: session, timers: map[lifecycle.TimerID]func(){}, out: map[call]func(){}, begun: o.Clock.Now()}
+	r := &Runner{o: o, session: session, timers: map[lifecycle.TimerID]func(){}, out: map[call]func(){}, begun: o.Clock.Now(), kept: true}
 	if o.Trace != nil {
 		r.trace = trace.NewWriter(o.Trace, session, opening)
 	}
