@@ -16,8 +16,8 @@ import (
 // denial is what the office says of a field, or of something that no field is.
 const denial = "The harbour office cannot take this."
 
-// refuse makes a refusal as problem details (RFC 9457), with the list of errors that
-// section 3 shows, and by field name beside it, as many backends do.
+// refuse makes a refusal as problem details, with the list of errors that RFC 9457,
+// section 3, shows.
 func refuse(pointer string) reply {
 	body, _ := json.Marshal(map[string]any{
 		"title": "Refused", "status": 422,

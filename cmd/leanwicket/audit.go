@@ -11,6 +11,14 @@ import (
 	"leanwicket.dev/declare"
 )
 
+// formFlag opens the form that --form names.
+func formFlag(name string) (*declare.Source, error) {
+	if name == "" {
+		return nil, errors.New("found no form; right would be --form FORM")
+	}
+	return declare.Open(name)
+}
+
 func auditCommand() *cobra.Command {
 	var form string
 	c := &cobra.Command{
@@ -25,10 +33,7 @@ data-leanwicket-form.`,
 		Example: `  leanwicket audit index.html --form mooring.form.yaml`,
 		Args:    cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
-			if form == "" {
-				return errors.New("found no form; right would be --form FORM")
-			}
-			source, err := declare.Open(form)
+			source, err := formFlag(form)
 			if err != nil {
 				return err
 			}

@@ -2,7 +2,6 @@ package main
 
 import (
 	"encoding/json"
-	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -10,7 +9,6 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
-	"leanwicket.dev/declare"
 	"leanwicket.dev/try"
 )
 
@@ -34,10 +32,7 @@ submit.control that of the submit buttons. Exit status 1 where a trial is broken
   leanwicket try public --form permit.form.yaml --only two-clicks-40,lost-reply --out tried`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
-			if form == "" {
-				return errors.New("found no form; right would be --form FORM")
-			}
-			source, err := declare.Open(form)
+			source, err := formFlag(form)
 			if err != nil {
 				return err
 			}
