@@ -6,12 +6,17 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
 	cdpinput "github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
+
+	"leanwicket.dev/declare"
+	"leanwicket.dev/lifecycle"
 )
 
 //go:embed look.js
@@ -55,6 +60,23 @@ func (l look) news(before look) []string {
 	return fresh
 }
 
+// paths are the fields that are on the page, in the order of their names.
+func (l look) paths() []string { return slices.Sorted(maps.Keys(l.Fields)) }
+
+// rows is how many rows a group has.
+func (l look) rows(group string) int {
+	count := 0
+	for path := range l.Fields {
+		if rest, in := strings.CutPrefix(path, group+"/"); in {
+			row, _, _ := strings.Cut(rest, "/")
+			if n, err := strconv.Atoi(row); err == nil {
+				count = max(count, n+1)
+			}
+		}
+	}
+	return count
+}
+
 // waits reports whether a page shows that something is pending.
 func (l look) waits(before look) bool {
 	return l.Busy || l.held() || len(l.Buttons) > 0 && l.Buttons[0].Text != before.Buttons[0].Text
@@ -64,11 +86,10 @@ func (l look) held() bool { return len(l.Buttons) > 0 && l.Buttons[0].Held }
 
 // js evaluates an expression beside the functions of look.js.
 func (t *tab) js(expression string) (string, error) {
-	fields, _ := json.Marshal(t.fields)
-	submit, _ := json.Marshal(t.submit)
+	known, _ := json.Marshal([]any{t.fields, t.groups, t.submit})
 	ctx, cancel := context.WithTimeout(t.ctx, 10*time.Second)
 	defer cancel()
-	script := fmt.Sprintf("(async () => { const fields = %s, submit = %s\n%s\nreturn JSON.stringify(await (%s)) ?? \"null\" })()", fields, submit, lookScript, expression)
+	script := fmt.Sprintf("(async () => { const [fields, groups, submit] = %s\n%s\nreturn JSON.stringify(await (%s)) ?? \"null\" })()", known, lookScript, expression)
 	return chromedp.Run(ctx, chromedp.Evaluate[string](script, chromedp.EvalAwaitPromise))
 }
 
@@ -126,18 +147,33 @@ func (t *tab) until(most time.Duration, so func(look) bool) (look, bool) {
 	}
 }
 
+// waitFor waits for something that is not seen on the page.
+func (t *tab) waitFor(most time.Duration, so func() bool) bool {
+	for end := time.Now().Add(most); !so(); time.Sleep(10 * time.Millisecond) {
+		if time.Now().After(end) || t.ctx.Err() != nil {
+			return so()
+		}
+	}
+	return true
+}
+
 // moment is how long a page may take to show what came.
 const moment = 4 * time.Second
 
 // open opens the page, and waits until what is loaded shows.
 func (t *tab) open() look {
 	l := t.arrive()
+	if t.form.Prefill.URL != "" {
+		t.waitFor(moment, func() bool { return t.asked("load") > 0 })
+		l = t.quiet()
+	}
 	if len(l.Fields) == 0 {
 		t.cannot("none of the form's fields is on the page; right would be controls whose name is the field's path, or fields.PATH.control in the form file")
 	}
 	if len(l.Buttons) == 0 {
 		t.cannot("no submit button is on the page; right would be a button of type submit, or submit.control in the form file")
 	}
+	t.opened = l
 	return l
 }
 
@@ -162,7 +198,13 @@ func (t *tab) keys(keys string) {
 // typeIn puts a text into a control: by keys where it is typed.
 func (t *tab) typeIn(path, raw string) {
 	t.did("applicant", "enters %q at %s", raw, path)
-	f, there := t.see().Fields[path]
+	l := t.see()
+	f, there := l.Fields[path]
+	for group, row := t.inRows(path); group != "" && !there && row >= l.rows(group); {
+		t.addRow(group)
+		l = t.see()
+		f, there = l.Fields[path]
+	}
 	if !there {
 		t.cannot("%s is not on the page; right would be a control of that name, or fields.%s.control in the form file", path, path)
 	}
@@ -191,7 +233,10 @@ func call(function string, texts ...string) string {
 }
 
 // click presses and releases the pointer in the middle of what an expression finds.
-func (t *tab) click(element string) {
+func (t *tab) click(element string) { t.clickAt(t.place(element)) }
+
+// place is where that is.
+func (t *tab) place(element string) []float64 {
 	text, err := t.js("middle(" + element + ")")
 	t.need(err)
 	var at []float64
@@ -199,7 +244,7 @@ func (t *tab) click(element string) {
 		t.strayed()
 		t.cannot("there is nothing to click on: %s", element)
 	}
-	t.clickAt(at)
+	return at
 }
 
 func (t *tab) clickAt(at []float64) {
@@ -213,10 +258,40 @@ func (t *tab) clickAt(at []float64) {
 	}
 }
 
-// press clicks on the submit button.
-func (t *tab) press() {
+// inRows is the group of a field in rows, and the row that a path is of.
+func (t *tab) inRows(path string) (group string, row int) {
+	place, _ := t.form.Lookup(path)
+	if id, in := t.form.Group(place.Field); in {
+		return t.form.Fields[id].Path, int(place.Row)
+	}
+	return "", 0
+}
+
+// addRow adds a row by its button.
+func (t *tab) addRow(group string) {
+	t.did("applicant", "adds a row of %s", group)
+	k := slices.IndexFunc(t.groups, func(g [2]string) bool { return g[0] == group })
+	adder := "adder(groups[" + strconv.Itoa(k) + "])"
+	if text, err := t.js("Boolean(" + adder + ")"); err != nil || text != "true" {
+		t.cannot("no button adds a row of %s; right would be fields.%s.control in the form file, a selector of that button", group, group)
+	}
+	count := t.see().rows(group)
+	t.click(adder)
+	if _, more := t.until(moment, func(l look) bool { return l.rows(group) > count }); !more {
+		t.cannot("the button that adds a row of %s adds none; right would be controls whose name is such as %s/%d/…, or fields.….control with {row} for the row's number", group, group, count)
+	}
+}
+
+// press clicks on the submit button so often, with a gap between.
+func (t *tab) press(gaps ...time.Duration) {
+	at := t.place("buttons()[0]")
 	t.did("applicant", "clicks on the submit button")
-	t.click("buttons()[0]")
+	t.clickAt(at)
+	for _, gap := range gaps {
+		time.Sleep(gap) // what the trial is about
+		t.did("applicant", "clicks on the submit button")
+		t.clickAt(at)
+	}
 }
 
 // fill enters everything that makes the form complete, but what is left out.
@@ -226,5 +301,25 @@ func (t *tab) fill(but ...string) {
 			continue
 		}
 		t.typeIn(path, t.valid[path])
+	}
+}
+
+// oneMore adds a row where the form has room for it, and fills it in as the first one.
+func (t *tab) oneMore(group string) {
+	count := t.see().rows(group)
+	place, _ := t.form.Lookup(group)
+	if !t.free(group) || !t.form.Accepts(place.Field, lifecycle.Number(int64(count+1), 0)) {
+		return
+	}
+	t.addRow(group)
+	for _, id := range t.form.Members(place.Field) {
+		f := &t.form.Fields[id]
+		raw := t.valid[inFirstRow(f.Path)]
+		if raw == "" && needs(f) {
+			raw, _ = declare.Sample(t.form, id)
+		}
+		if raw != "" {
+			t.typeIn(strings.Replace(f.Path, "/*/", fmt.Sprintf("/%d/", count), 1), raw)
+		}
 	}
 }

@@ -1,7 +1,12 @@
 // What can be seen of a page, for one question.
 const shows = e => e.checkVisibility({ opacityProperty: true, visibilityProperty: true }) && !e.closest("[aria-hidden=true]")
 const controls = ([path, selector]) => [...document.querySelectorAll(selector || `[name="${CSS.escape(path)}"]`)]
-const form = () => fields.map(controls).find(all => all.length)?.[0].form ?? document.forms[0]
+// The fields that are on the page: of one in rows, those of each row that is there.
+const most = 20
+const present = () => fields.flatMap(([path, selector]) => path.includes("/*/")
+  ? Array.from({ length: most }, (_, row) => [path.replace("/*/", `/${row}/`), selector.replaceAll("{row}", row)]) : [[path, selector]])
+  .filter(f => controls(f).length)
+const form = () => present().map(controls)[0]?.[0].form ?? document.forms[0]
 // Who says of one button that it submits means that the others do not.
 const candidates = () => {
   const find = selector => [...form()?.querySelectorAll(selector) ?? []].filter(shows)
@@ -25,17 +30,17 @@ const look = () => ({
   live: [...document.querySelectorAll("[aria-live]:not([aria-live=off]), [role=status], [role=alert], output")].map(e => e.innerText.trim()).filter(Boolean),
   busy: Boolean(document.querySelector("[aria-busy=true]")),
   dialog: [...document.querySelectorAll("dialog[open], [role=dialog], [role=alertdialog]")].some(shows),
-  focus: fields.find(f => controls(f).includes(document.activeElement))?.[0] ?? "",
+  focus: present().find(f => controls(f).includes(document.activeElement))?.[0] ?? "",
   focusText: document.activeElement === document.body ? "" : (document.activeElement?.innerText ?? "").trim(),
   buttons: buttons().map(b => ({ text: (b.innerText || b.value).trim(), held: b.matches(":disabled") || b.getAttribute("aria-disabled") === "true" || b.getAttribute("aria-busy") === "true" })),
-  fields: Object.fromEntries(fields.map(f => [f[0], controls(f)]).filter(([, all]) => all.length).map(([path, all]) => [path, {
+  fields: Object.fromEntries(present().map(f => [f[0], controls(f)]).map(([path, all]) => [path, {
     value: read(all), invalid: all.some(c => c.getAttribute("aria-invalid") === "true"), native: all.some(c => c.matches(":invalid")) && !form()?.noValidate,
     described: all.map(described).filter(Boolean).join("\n"), editable: all.some(editable), shown: all.some(shows), type: all[0].type,
   }])),
 })
 
 // What a hand needs to find.
-const named = path => fields.filter(f => f[0] === path).flatMap(controls)
+const named = path => present().filter(f => f[0] === path).flatMap(controls)
 const begin = path => {
   const c = named(path)[0]
   c.scrollIntoView({ block: "center" })
@@ -60,9 +65,11 @@ const middle = e => {
   const r = e.getBoundingClientRect()
   return [r.x + r.width / 2, r.y + r.height / 2]
 }
+// The button that adds a row.
+const adder = ([path, selector]) => document.querySelector(selector || `[name="leanwicket-add"][value="${CSS.escape(path)}"]`)
 // Buttons that are not those that submit, of which there are so many.
 const others = submits => [...form()?.querySelectorAll("button, input[type=button]") ?? []]
-  .filter(b => shows(b) && !buttons().slice(0, submits).includes(b) && b.name !== "leanwicket-add" && b.name !== "leanwicket-remove")
+  .filter(b => shows(b) && !buttons().slice(0, submits).includes(b) && !groups.map(adder).includes(b) && b.name !== "leanwicket-remove")
 const link = () => [...document.querySelectorAll("a[href]")].find(a => {
   const to = new URL(a.href)
   return shows(a) && !a.target && to.origin === location.origin && to.pathname !== location.pathname

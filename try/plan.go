@@ -3,39 +3,54 @@ package try
 import (
 	"cmp"
 	"encoding/json"
+	"net/url"
 	"slices"
 	"strings"
 	"time"
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/replies"
 )
 
 // plan is what a form file says for the trials: whom to answer what, and what an
 // applicant types.
 type plan struct {
-	form   *lifecycle.Form
-	record []byte // a load's body
-	fields [][2]string
-	submit string            // selector of the buttons; empty: those of the form
-	valid  map[string]string // what makes the form complete, by path, as typed
-	order  []string          // of those paths
-	missed []string          // those without which the form is not complete
+	form    *lifecycle.Form
+	record  []byte            // a load's body
+	loaded  map[string]string // its values by path, as a control shows them
+	refusal refusal
+	paths   []string          // of the fields, then of those in the first row of each group
+	fields  [][2]string       // path and selector of each field's controls; a row's has a star
+	groups  [][2]string       // path of each group of rows, and selector of the button that adds one
+	submit  string            // selector of the buttons; empty: those of the form
+	valid   map[string]string // what makes the form complete, by path, as typed
+	order   []string          // of those paths
+	missed  []string          // those without which the form is not complete, if only by a default
 }
 
-func newPlan(source *declare.Source, record []byte) *plan {
+func newPlan(source *declare.Source, o Options) (*plan, error) {
 	form := source.Form
-	p := &plan{form: form, record: record, submit: source.Controls.Submit, valid: map[string]string{}}
+	p := &plan{form: form, record: o.Record, submit: source.Controls.Submit, valid: map[string]string{}, loaded: map[string]string{}, groups: [][2]string{}}
+	var inRows []string
 	for id := range form.Fields {
 		f := &form.Fields[id]
-		if _, inRows := form.Group(lifecycle.FieldID(id)); inRows || f.Kind == lifecycle.KindRows {
+		control := [2]string{f.Path, source.Controls.Fields[f.Path]}
+		if f.Kind == lifecycle.KindRows {
+			p.groups = append(p.groups, control)
 			continue
 		}
-		p.fields = append(p.fields, [2]string{f.Path, source.Controls.Fields[f.Path]})
+		p.fields = append(p.fields, control)
+		if path := inFirstRow(f.Path); path != f.Path {
+			inRows = append(inRows, path)
+		} else {
+			p.paths = append(p.paths, path)
+		}
 	}
+	p.paths = append(p.paths, inRows...)
 	edits, _ := declare.Fill(form)
 	for _, e := range edits {
-		if e.Kind == lifecycle.EventEdit && !strings.Contains(e.Path, "/0/") {
+		if e.Kind == lifecycle.EventEdit {
 			if _, again := p.valid[e.Path]; !again {
 				p.order = append(p.order, e.Path)
 			}
@@ -43,11 +58,33 @@ func newPlan(source *declare.Source, record []byte) *plan {
 		}
 	}
 	p.missed = slices.Clone(p.order)
+	for _, path := range p.paths { // what has a default
+		if f, _ := p.field(path); typed(f) && needs(f) && p.free(path) && !slices.Contains(p.missed, path) {
+			p.missed = append(p.missed, path)
+		}
+	}
 	p.typeSomething()
 	if p.record == nil && form.Prefill.URL != "" {
 		p.record = p.sample()
 	}
-	return p
+	var body any
+	if json.Unmarshal(p.record, &body) == nil {
+		for _, a := range replies.Values(form, body) {
+			p.loaded[form.Path(a.Place)] = form.Format(a.Value)
+		}
+	}
+	var err error
+	p.refusal, err = p.refusing(o.Refusal)
+	return p, err
+}
+
+// inFirstRow is a field's path, in a row that of the first one.
+func inFirstRow(path string) string { return strings.Replace(path, "/*/", "/0/", 1) }
+
+// field is what is declared of the field at a path.
+func (p *plan) field(path string) (*lifecycle.Field, lifecycle.FieldID) {
+	place, _ := p.form.Lookup(path)
+	return &p.form.Fields[place.Field], place.Field
 }
 
 // typeSomething has a text typed where none has to be: a form that nobody has changed
@@ -56,55 +93,78 @@ func (p *plan) typeSomething() {
 	if _, ok := p.text(false); ok {
 		return
 	}
-	for id := range p.form.Fields {
-		f := &p.form.Fields[id]
-		if _, inRows := p.form.Group(lifecycle.FieldID(id)); inRows || f.Kind != lifecycle.KindText || f.Private || len(f.Asked) > 0 {
-			continue
-		}
-		if raw, ok := declare.Sample(p.form, lifecycle.FieldID(id)); ok {
-			p.order, p.valid[f.Path] = append(p.order, f.Path), raw
+	for _, path := range p.paths {
+		f, id := p.field(path)
+		if raw, ok := declare.Sample(p.form, id); ok && p.free(path) && f.Kind == lifecycle.KindText {
+			p.order, p.valid[path] = append(p.order, path), raw
 			return
 		}
 	}
 }
 
+// free reports whether a field is open and asked always, with all its rows.
+func (p *plan) free(path string) bool {
+	f, id := p.field(path)
+	group, inRows := p.form.Group(id)
+	return !f.Private && len(f.Asked) == 0 && !(inRows && len(p.form.Fields[group].Asked) > 0)
+}
+
 // sample is a record with other values than those that are typed: of a form that
-// creates, its first two texts or numbers; of one that replaces, all.
+// creates, its first two texts or numbers; of one that replaces, all that are compared
+// with nothing.
 func (p *plan) sample() []byte {
 	var answers []lifecycle.Answer
-	for _, path := range p.paths() {
+	creates := p.form.Submit.Method == "POST"
+	for _, path := range p.paths {
 		place, _ := p.form.Lookup(path)
-		f := &p.form.Fields[place.Field]
-		if f.Private || p.form.Submit.Method == "POST" && (len(answers) == 2 || !typed(f)) {
+		f, id := p.field(path)
+		group, inRows := p.form.Group(id)
+		raw := p.valid[path]
+		if other, accepted := p.another(path); accepted && typed(f) && !p.compared(id) {
+			raw = other
+		}
+		if raw == "" || !p.free(path) || creates && (len(answers) == 2 || inRows || !typed(f)) {
 			continue
 		}
-		samples := declare.Samples(p.form, place.Field, 9)
-		if len(samples) == 0 {
-			continue
+		if first := (lifecycle.Place{Field: group, Row: -1}); inRows && !slices.ContainsFunc(answers, func(a lifecycle.Answer) bool { return a.Place == first }) {
+			answers = append(answers, lifecycle.Answer{Place: first, Value: lifecycle.Number(1, 0), Changed: true})
 		}
-		other := samples[len(samples)-1]
-		for _, sample := range samples {
-			if sample != p.valid[path] && !strings.ContainsAny(sample, "@:") {
-				other = sample
-				break
-			}
-		}
-		answers = append(answers, lifecycle.Answer{Place: place, Value: p.form.Parse(place.Field, other), Changed: true})
+		answers = append(answers, lifecycle.Answer{Place: place, Value: p.form.Parse(id, raw), Changed: true})
 	}
 	return p.form.AppendBody(nil, answers)
+}
+
+// values are texts that a field accepts: the typed one first, and no address of mail
+// or web where others do as well.
+func (p *plan) values(path string) []string {
+	_, id := p.field(path)
+	typed := p.valid[path]
+	list := slices.DeleteFunc(declare.Samples(p.form, id, 9), func(raw string) bool { return raw == typed || strings.ContainsAny(raw, "@:") })
+	if typed == "" {
+		return list
+	}
+	for _, longer := range []string{typed + " VI", typed + " VII"} {
+		if p.form.Accepts(id, p.form.Parse(id, longer)) {
+			list = append(list, longer)
+		}
+	}
+	return slices.Insert(list, 0, typed)
 }
 
 // another is a text that is not the one that was typed, and whether the field accepts
 // it.
 func (p *plan) another(path string) (raw string, accepted bool) {
-	place, _ := p.form.Lookup(path)
-	for _, sample := range declare.Samples(p.form, place.Field, 9) {
-		if sample != p.valid[path] && !strings.ContainsAny(sample, "@") {
-			return sample, true
+	for _, raw := range p.values(path) {
+		if raw != p.valid[path] {
+			return raw, true
 		}
 	}
-	raw = p.valid[path] + " II"
-	return raw, p.form.Accepts(place.Field, p.form.Parse(place.Field, raw))
+	return p.valid[path] + " VI", false
+}
+
+// needs reports whether a field always has to be filled in.
+func needs(f *lifecycle.Field) bool {
+	return slices.ContainsFunc(f.Constraints, func(c lifecycle.Constraint) bool { return c.Op == lifecycle.OpRequired && len(c.When) == 0 })
 }
 
 // typed reports whether a field is a text or number that somebody types.
@@ -112,42 +172,32 @@ func typed(f *lifecycle.Field) bool {
 	return f.Kind == lifecycle.KindText || f.Kind == lifecycle.KindNumber || f.Kind == lifecycle.KindInteger
 }
 
-func (p *plan) paths() []string {
-	var list []string
-	for _, f := range p.fields {
-		list = append(list, f[0])
+// compared reports whether a field is compared with another one.
+func (p *plan) compared(id lifecycle.FieldID) bool {
+	for at := range p.form.Fields {
+		for _, c := range p.form.Fields[at].Constraints {
+			if c.Op.Compares() && (lifecycle.FieldID(at) == id || c.Other == id) {
+				return true
+			}
+		}
 	}
-	return list
-}
-
-// loaded is the record's value at a path, as its control shows it; nothing where it
-// has none.
-func (p *plan) loaded(path string) string {
-	var value any
-	if json.Unmarshal(p.record, &value) != nil {
-		return ""
-	}
-	for name := range strings.SplitSeq(path, "/") {
-		object, _ := value.(map[string]any)
-		value = object[name]
-	}
-	scalar, ok := lifecycle.ScalarOf(value)
-	if !ok {
-		return ""
-	}
-	return p.form.Format(scalar)
+	return false
 }
 
 // kindOf is the kind of request that an address is declared for: load, check,
 // submit, or nothing.
-func (p *plan) kindOf(method, path string) string {
+func (p *plan) kindOf(method string, address *url.URL) string {
 	is := func(declared string) bool {
 		if k := strings.Index(declared, "://"); k >= 0 { // as a page from elsewhere has it
 			declared = declared[k+3:]
 			declared = declared[max(0, strings.IndexByte(declared, '/')):]
 		}
+		asked := address.Path
+		if strings.Contains(declared, "?") {
+			asked += "?" + address.RawQuery
+		}
 		before, after, holds := strings.Cut(declared, "{value}")
-		return declared != "" && (declared == path || holds && strings.HasPrefix(path, before) && strings.HasSuffix(path, after))
+		return declared != "" && (declared == asked || holds && strings.HasPrefix(asked, before) && strings.HasSuffix(asked, after))
 	}
 	reads := method == "GET" || method == "HEAD"
 	switch {

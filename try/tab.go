@@ -1,6 +1,7 @@
 package try
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"net/url"
@@ -21,8 +22,11 @@ type reply struct {
 	never  bool // not before release
 	broken bool
 	status int
+	kind   string // of the body; empty: JSON
 	body   string
 }
+
+const problemJSON = "application/problem+json" // RFC 9457
 
 func (r reply) String() string {
 	switch {
@@ -47,14 +51,21 @@ type tab struct {
 	requests []Request
 	loading  map[cdpnetwork.RequestID]bool // what the page is made of, and has not come yet
 	stray    string                        // the newest submission to an address that the form does not declare
+	leaves   bool                          // the browser itself sends the form
 	prompts  int
 	moments  []Moment
+	opened   look // the page as it was opened
 }
 
-// cannot is why a trial ends without a verdict.
-type cannot struct{ why string }
+// verdict ends a trial in the middle.
+type verdict struct {
+	Verdict
+	why string
+}
 
-func (t *tab) cannot(format string, args ...any) { panic(cannot{fmt.Sprintf(format, args...)}) }
+func (t *tab) cannot(format string, args ...any) {
+	panic(verdict{CannotTell, fmt.Sprintf(format, args...)})
+}
 
 func (t *tab) need(err error) {
 	if err != nil {
@@ -87,11 +98,11 @@ func (x trial) make(browser context.Context, page string, p *plan) (result Resul
 	}}
 	defer func() {
 		if failed := recover(); failed != nil {
-			why, ok := failed.(cannot)
+			end, ok := failed.(verdict)
 			if !ok {
 				panic(failed)
 			}
-			result.Verdict, result.Why = CannotTell, why.why
+			result.Verdict, result.Why = end.Verdict, end.why
 		}
 		t.mu.Lock()
 		result.Requests, result.Timeline = t.requests, t.moments
@@ -117,7 +128,7 @@ func (t *tab) listen() {
 		case *cdpfetch.EventRequestPaused:
 			go t.paused(e)
 		case *cdpnetwork.EventRequestWillBeSent:
-			if address, err := url.Parse(e.Request.URL); err == nil && t.kindOf(e.Request.Method, address.Path) == "" {
+			if address, err := url.Parse(e.Request.URL); err == nil && t.kindOf(e.Request.Method, address) == "" {
 				t.comes(e.RequestID, true)
 			}
 		case *cdpnetwork.EventLoadingFinished:
@@ -176,9 +187,9 @@ func (t *tab) paused(e *cdpfetch.EventRequestPaused) {
 	address, err := url.Parse(e.Request.URL)
 	kind := ""
 	if err == nil {
-		kind = t.kindOf(e.Request.Method, address.Path)
+		kind = t.kindOf(e.Request.Method, address)
 	}
-	if e.Request.Method == "OPTIONS" && (kind != "" || t.kindOf("GET", address.Path) != "") { // a backend of another origin is asked first
+	if e.Request.Method == "OPTIONS" && err == nil && (kind != "" || t.kindOf("GET", address) != "") { // a backend of another origin is asked first
 		t.answer(e, reply{status: 204})
 		return
 	}
@@ -198,12 +209,13 @@ func (t *tab) paused(e *cdpfetch.EventRequestPaused) {
 	key := header(e.Request, "Idempotency-Key")
 	t.mu.Lock()
 	r := t.replies[kind]
-	t.requests = append(t.requests, Request{time.Since(t.begun), kind, e.Request.Method, address.Path, key, string(body), r.String()})
+	t.leaves = t.leaves || kind == "submit" && e.ResourceType == cdpnetwork.ResourceTypeDocument
+	t.requests = append(t.requests, Request{time.Since(t.begun), kind, e.Request.Method, address.RequestURI(), key, string(body), r.String(), r.body})
 	if r.never {
 		t.waiting[kind] = append(t.waiting[kind], e)
 	}
 	t.mu.Unlock()
-	t.did("page", "%s %s", e.Request.Method, address.Path)
+	t.did("page", "%s %s", e.Request.Method, address.RequestURI())
 	if !r.never {
 		t.did("backend", "%s", r)
 		t.answer(e, r)
@@ -215,10 +227,7 @@ func (t *tab) answer(e *cdpfetch.EventRequestPaused, r reply) {
 		_, _ = chromedp.Call(t.ctx, cdpfetch.FailRequest, cdpfetch.FailRequestParams{RequestID: e.RequestID, ErrorReason: cdpnetwork.ErrorReasonConnectionReset})
 		return
 	}
-	kind, body := "application/json", r.body
-	if r.status >= 400 {
-		kind = "application/problem+json"
-	}
+	kind, body := cmp.Or(r.kind, "application/json"), r.body
 	if e.ResourceType == cdpnetwork.ResourceTypeDocument { // a form that the browser sends itself
 		kind, body = "text/html", fmt.Sprintf("<!doctype html><title>%d</title><p>The office answers with %d.", r.status, r.status)
 	}
@@ -253,12 +262,20 @@ func (t *tab) replying(kind string, r reply) {
 	t.replies[kind] = r
 }
 
-// release answers what has waited.
-func (t *tab) release(kind string, r reply) {
+// release answers what has waited, of some addresses or of all, and what comes from
+// now on.
+func (t *tab) release(kind string, r reply, only ...func(address string) bool) {
 	t.mu.Lock()
-	waiting := t.waiting[kind]
-	t.waiting[kind] = nil
 	t.replies[kind] = r
+	var waiting, stay []*cdpfetch.EventRequestPaused
+	for _, e := range t.waiting[kind] {
+		if len(only) == 0 || only[0](e.Request.URL) {
+			waiting = append(waiting, e)
+		} else {
+			stay = append(stay, e)
+		}
+	}
+	t.waiting[kind] = stay
 	t.mu.Unlock()
 	for _, e := range waiting {
 		t.did("backend", "%s", r)
@@ -283,6 +300,13 @@ func (t *tab) asked(kind string) int {
 		}
 	}
 	return n
+}
+
+// goes reports whether the browser itself sends the form: the page goes then.
+func (t *tab) goes() bool {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	return t.leaves
 }
 
 func (t *tab) prompted() int {

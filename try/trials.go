@@ -24,6 +24,8 @@ var trials = []trial{
 	{"quiet-while-typing", "nothing is called wrong while its first letter is typed", noFirstLetter(lifecycle.ShowInput), quietWhileTyping},
 	{"told-after-leaving", "what is wrong is told when the field is left", noFirstLetter(lifecycle.ShowInput, lifecycle.ShowSubmit), toldAfterLeaving},
 	{"gone-when-mended", "what was told goes when it is mended", noFirstLetter(), goneWhenMended},
+	{"late-check", "an answer about an older value is not shown at a newer one", noCheck, lateCheck},
+	{"check-never-answers", "a check that is never answered does not lock the form", noCheck, checkNeverAnswers},
 	{"invalid-by-button", "an invalid form is not sent by the button, and the person learns why", noGap, invalid(func(t *tab, _ string) { t.press() })},
 	{"invalid-by-enter", "an invalid form is not sent by Enter, and the person learns why", noGap, invalid(pressEnter)},
 	{"invalid-by-script", "an invalid form is not sent by a script's submit, and the person learns why", noGap, invalid(func(t *tab, _ string) {
@@ -40,19 +42,19 @@ var trials = []trial{
 	{"pending-told", "it is told to assistive technology too", nil, pendingTold},
 	{"pending-ends", "a submission without an answer ends, and the person learns it", nil, pendingEnds},
 	{"edit-while-sending", "an edit made while it is sent is not lost", noTyped, editWhileSending},
-	{"refusal-shown", "what the server refuses can be seen", noTyped, refusal(refusalShown)},
-	{"refusal-at-its-field", "it is at its field, and linked to it", noTyped, refusal(refusalAtItsField)},
-	{"refusal-focus", "the focus goes to it", noTyped, refusal(refusalFocus)},
-	{"refusal-keeps-values", "nothing typed is lost by it", noTyped, refusal(refusalKeepsValues)},
-	{"refusal-goes", "it goes when the field is edited", noTyped, refusal(refusalGoes)},
-	{"nothing-swallowed", "a refusal that belongs to no field is seen as well", nil, nothingSwallowed},
+	{"refusal-shown", "what the server refuses can be seen", noTyped, refused(refusalShown)},
+	{"refusal-at-its-field", "it is at its field, and linked to it", noTyped, refused(refusalAtItsField)},
+	{"refusal-focus", "the focus goes to it", noTyped, refused(refusalFocus)},
+	{"refusal-keeps-values", "nothing typed is lost by it", noTyped, refused(refusalKeepsValues)},
+	{"refusal-goes", "it goes when the field is edited", noTyped, refused(refusalGoes)},
+	{"nothing-swallowed", "a refusal that belongs to no field is seen as well", noTyped, nothingSwallowed},
 	{"signed-out", "who is signed out in the middle learns it, and loses nothing", nil, signedOut},
 	{"lost-reply", "after a lost reply the same submission is sent again, not a second one", nil, lostReply},
 	{"success-told", "success is told, once", nil, successTold},
 	{"reset-after", "after success everything is as the form declares: values, marks, lists", nil, resetAfter},
 	{"asks-at-reload", "a reload with unsaved work asks", neverAsks, asks(func(t *tab) { t.reload() })},
 	{"asks-at-close", "closing with unsaved work asks", neverAsks, asks(func(t *tab) { t.closes() })},
-	{"asks-at-link", "a link with unsaved work asks", neverAsks, asks(func(t *tab) { t.link() })},
+	{"asks-at-link", "a link with unsaved work asks", neverAsks, linked(asks(func(t *tab) { t.link() }))},
 	{"asks-at-back", "going back with unsaved work asks", neverAsks, asks(func(t *tab) { t.back() })},
 	{"quiet-untouched", "who has changed nothing is asked nothing", nil, quietUntouched},
 	{"quiet-after-success", "after success nobody is asked", nil, quietAfterSuccess},
@@ -68,10 +70,9 @@ func noPrefill(p *plan) string {
 // text is the first field that somebody types, of those that have a record's value
 // where that is asked.
 func (p *plan) text(loaded bool) (string, bool) {
-	for _, path := range p.paths() {
-		place, _ := p.form.Lookup(path)
-		f := &p.form.Fields[place.Field]
-		if f.Kind == lifecycle.KindText && !f.Private && (loaded && p.loaded(path) != "" || !loaded && p.valid[path] != "") {
+	for _, path := range p.paths {
+		f, _ := p.field(path)
+		if f.Kind == lifecycle.KindText && !f.Private && (loaded && p.loaded[path] != "" || !loaded && p.valid[path] != "") {
 			return path, true
 		}
 	}
@@ -87,34 +88,22 @@ func noTyped(p *plan) string {
 
 // firstLetter is a field whose first letter is not yet an answer, and its texts.
 func (p *plan) firstLetter() (path, letter, whole string) {
-	for _, path := range p.order {
-		place, _ := p.form.Lookup(path)
-		f := &p.form.Fields[place.Field]
-		raw := p.valid[path]
-		if f.Kind == lifecycle.KindBoolean || f.Kind == lifecycle.KindChoice || f.Kind == lifecycle.KindChoices {
+	for _, path := range slices.Concat(p.order, p.paths) { // those that need not be filled in come last
+		f, id := p.field(path)
+		raw, needed := p.valid[path]
+		switch {
+		case f.Kind == lifecycle.KindBoolean || f.Kind == lifecycle.KindChoice || f.Kind == lifecycle.KindChoices:
 			continue
+		case !needed && (f.Kind != lifecycle.KindText || !p.free(path)):
+			continue
+		case !needed:
+			raw, _ = declare.Sample(p.form, id)
 		}
-		if p.halfMade(place.Field, raw) {
+		if len(raw) > 1 && !p.form.Accepts(id, p.form.Parse(id, raw[:1])) {
 			return path, raw[:1], raw
 		}
 	}
-	for id := range p.form.Fields { // one that need not be filled in
-		f := &p.form.Fields[id]
-		if _, inRows := p.form.Group(lifecycle.FieldID(id)); inRows {
-			continue
-		}
-		if f.Kind == lifecycle.KindText && !f.Private && p.valid[f.Path] == "" && len(f.Asked) == 0 {
-			if raw, ok := declare.Sample(p.form, lifecycle.FieldID(id)); ok && p.halfMade(lifecycle.FieldID(id), raw) {
-				return f.Path, raw[:1], raw
-			}
-		}
-	}
 	return "", "", ""
-}
-
-// halfMade reports whether the first letter of a text is not an answer.
-func (p *plan) halfMade(id lifecycle.FieldID, raw string) bool {
-	return len(raw) > 1 && !p.form.Accepts(id, p.form.Parse(id, raw[:1]))
 }
 
 func noFirstLetter(policies ...lifecycle.ShowPolicy) func(*plan) string {
@@ -129,10 +118,15 @@ func noFirstLetter(policies ...lifecycle.ShowPolicy) func(*plan) string {
 	}
 }
 
-// gap is a field that has to be filled in, and that no record fills.
+// gap is a field that has to be filled in: if there is one, one that no record fills.
 func (p *plan) gap() string {
 	for _, path := range p.missed {
-		if p.loaded(path) == "" {
+		if p.loaded[path] == "" {
+			return path
+		}
+	}
+	for _, path := range p.missed {
+		if f, _ := p.field(path); typed(f) {
 			return path
 		}
 	}
@@ -154,7 +148,7 @@ func neverAsks(p *plan) string {
 }
 
 func (t *tab) loads() {
-	if _, asked := t.until(2*moment, func(look) bool { return t.asked("load") > 0 }); !asked {
+	if asked := t.waitFor(2*moment, func() bool { return t.asked("load") > 0 }); !asked {
 		t.cannot("the page never asks for %s, which the form declares as prefill.url", t.form.Prefill.URL)
 	}
 }
@@ -170,7 +164,7 @@ func loadOverTyping(t *tab) (Verdict, string) {
 	if !l.Fields[path].Editable {
 		return Kept, path + " is locked while it loads"
 	}
-	typed := cmp.Or(t.valid[path], t.loaded(path)) + " II"
+	typed := cmp.Or(t.valid[path], t.loaded[path]) + " II"
 	t.typeIn(path, typed)
 	t.release("load", reply{status: 200, body: string(t.record)})
 	if now := t.quiet().Fields[path].Value; now != typed {
@@ -180,7 +174,7 @@ func loadOverTyping(t *tab) (Verdict, string) {
 }
 
 func loadFails(t *tab) (Verdict, string) {
-	t.replying("load", reply{status: 500, body: `{"title": "The registry is closed."}`})
+	t.replying("load", reply{status: 500, kind: problemJSON, body: `{"title": "The registry is closed."}`})
 	l := t.arrive()
 	t.loads()
 	if len(l.Fields) == 0 {
@@ -194,7 +188,7 @@ func loadFails(t *tab) (Verdict, string) {
 	}
 	t.fill()
 	t.press()
-	if _, sent := t.until(moment, func(look) bool { return len(t.sent()) > 0 }); !sent {
+	if sent := t.waitFor(moment, func() bool { return len(t.sent()) > 0 }); !sent {
 		return Broken, "after a load that failed the form cannot be sent"
 	}
 	return Kept, "it was sent all the same"
@@ -268,6 +262,12 @@ func goneWhenMended(t *tab) (Verdict, string) {
 
 // pressEnter presses Enter in a text, be it the one that is left out.
 func pressEnter(t *tab, but string) {
+	t.intoText(but)
+	t.enter()
+}
+
+// intoText puts the cursor into a text.
+func (t *tab) intoText(but string) {
 	path, ok := t.text(false)
 	if !ok {
 		t.cannot("there is no text to press Enter in")
@@ -277,16 +277,32 @@ func pressEnter(t *tab, but string) {
 	}
 	_, err := t.js(call("begin", path))
 	t.need(err)
+}
+
+func (t *tab) enter() {
 	t.did("applicant", "presses Enter")
 	t.keys("\r")
+}
+
+// fillBut fills everything in but one field, which is left empty.
+func (t *tab) fillBut(gap string) look {
+	t.fill(gap)
+	before := t.quiet()
+	switch _, there := before.Fields[gap]; {
+	case !there: // a row has to be added first
+		t.typeIn(gap, "")
+	case before.Fields[gap].Value != "":
+		t.typeIn(gap, "")
+	}
+	return before
 }
 
 func invalid(submit func(t *tab, but string)) func(*tab) (Verdict, string) {
 	return func(t *tab) (Verdict, string) {
 		t.open()
 		gap := t.gap()
-		t.fill(gap)
-		before := t.quiet()
+		before := t.fillBut(gap)
+		t.quiet()
 		submit(t, gap)
 		var what string
 		_, told := t.until(moment, func(l look) bool {

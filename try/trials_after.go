@@ -1,7 +1,6 @@
 package try
 
 import (
-	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -13,49 +12,44 @@ import (
 	"leanwicket.dev/lifecycle"
 )
 
-// denial is what the office says of a field, or of something that no field is.
-const denial = "The harbour office cannot take this."
-
-// refuse makes a refusal as problem details, with the list of errors that RFC 9457,
-// section 3, shows.
-func refuse(pointer string) reply {
-	body, _ := json.Marshal(map[string]any{
-		"title": "Refused", "status": 422,
-		"errors": []any{map[string]any{"pointer": "#/" + pointer, "detail": denial}},
-	})
-	return reply{status: 422, body: string(body)}
-}
-
-// refusal sends a form that is refused at its first text.
-func refusal(judge func(t *tab, path string, before, now look) (Verdict, string)) func(*tab) (Verdict, string) {
+// refused sends a form that is refused at one of its fields.
+func refused(judge func(t *tab, before, now look) (Verdict, string)) func(*tab) (Verdict, string) {
 	return func(t *tab) (Verdict, string) {
 		before := t.full()
-		path, _ := t.text(false)
-		t.replying("submit", refuse(path))
-		t.press()
-		t.sends(1)
-		t.until(moment, func(l look) bool { return l.has(denial) })
+		t.refuses(before, t.refusal.reply)
 		now := t.quiet()
 		if len(now.Fields) == 0 {
 			return Broken, "the page is gone, and what was typed with it"
 		}
-		return judge(t, path, before, now)
+		return judge(t, before, now)
 	}
 }
 
-func refusalShown(_ *tab, _ string, _, now look) (Verdict, string) {
-	if now.has(denial) {
-		return Kept, fmt.Sprintf("%q can be read", denial)
+// refuses sends the form, and waits for the words of the refusal.
+func (t *tab) refuses(before look, r reply) {
+	if before.has(t.refusal.says) {
+		t.cannot("the page says %q before anything is refused; right would be --refusal with other words", t.refusal.says)
+	}
+	t.replying("submit", r)
+	t.press()
+	t.sends(1)
+	t.until(moment, func(l look) bool { return l.has(t.refusal.says) })
+}
+
+func refusalShown(t *tab, _, now look) (Verdict, string) {
+	if now.has(t.refusal.says) {
+		return Kept, fmt.Sprintf("%q can be read", t.refusal.says)
 	}
 	return Broken, "what the server says cannot be read"
 }
 
-func refusalAtItsField(_ *tab, path string, _, now look) (Verdict, string) {
+func refusalAtItsField(t *tab, _, now look) (Verdict, string) {
+	path := t.refusal.path
 	f := now.Fields[path]
 	switch {
-	case !now.has(denial):
+	case !now.has(t.refusal.says):
 		return NotApplicable, "what the server says is not shown"
-	case !strings.Contains(f.Described, denial):
+	case !strings.Contains(f.Described, t.refusal.says):
 		return Broken, fmt.Sprintf("it is not what %s is described by (aria-describedby or aria-errormessage)", path)
 	case !f.Invalid:
 		return Broken, fmt.Sprintf("%s has no aria-invalid", path)
@@ -63,45 +57,47 @@ func refusalAtItsField(_ *tab, path string, _, now look) (Verdict, string) {
 	return Kept, path + " is described by it"
 }
 
-func refusalFocus(_ *tab, path string, _, now look) (Verdict, string) {
+func refusalFocus(t *tab, _, now look) (Verdict, string) {
+	path := t.refusal.path
 	switch {
-	case !now.has(denial):
+	case !now.has(t.refusal.says):
 		return NotApplicable, "what the server says is not shown"
 	case now.Focus == path:
 		return Kept, path + " has the focus"
-	case strings.Contains(now.FocusText, denial):
+	case strings.Contains(now.FocusText, t.refusal.says):
 		return Kept, "a summary that says so has the focus"
 	}
 	return Broken, "the focus stays where it was"
 }
 
-func refusalKeepsValues(_ *tab, _ string, before, now look) (Verdict, string) {
-	for path, f := range before.Fields {
-		if f.Shown && now.Fields[path].Value != f.Value {
+func refusalKeepsValues(_ *tab, before, now look) (Verdict, string) {
+	for _, path := range before.paths() {
+		if f := before.Fields[path]; f.Shown && now.Fields[path].Value != f.Value {
 			return Broken, fmt.Sprintf("%s was %q and is %q", path, f.Value, now.Fields[path].Value)
 		}
 	}
 	return Kept, "every value is there"
 }
 
-func refusalGoes(t *tab, path string, _, now look) (Verdict, string) {
-	if !now.has(denial) {
+func refusalGoes(t *tab, _, now look) (Verdict, string) {
+	path := t.refusal.path
+	if !now.has(t.refusal.says) {
 		return NotApplicable, "what the server says is not shown"
 	}
 	raw, accepted := t.another(path)
 	t.typeIn(path, raw)
-	if _, gone := t.until(moment, func(l look) bool { return !l.has(denial) && !(accepted && l.Fields[path].Invalid) }); !gone {
+	if _, gone := t.until(moment, func(l look) bool { return !l.has(t.refusal.says) && !(accepted && l.Fields[path].Invalid) }); !gone {
 		return Broken, "it stands at a value that the server never saw"
 	}
 	return Kept, "it went"
 }
 
 func nothingSwallowed(t *tab) (Verdict, string) {
-	t.full()
-	t.replying("submit", refuse("tide"))
-	t.press()
-	t.sends(1)
-	if _, shown := t.until(moment, func(l look) bool { return l.has(denial) }); !shown {
+	if t.refusal.unknowable != "" {
+		return NotApplicable, t.refusal.unknowable
+	}
+	t.refuses(t.full(), t.refusal.stray)
+	if !t.see().has(t.refusal.says) {
 		return Broken, "an entry for a field that the form does not have is shown nowhere"
 	}
 	return Kept, "it is shown"
@@ -109,7 +105,7 @@ func nothingSwallowed(t *tab) (Verdict, string) {
 
 func signedOut(t *tab) (Verdict, string) {
 	before := t.full()
-	t.replying("submit", reply{status: 401, body: `{"title": "Sign in to go on."}`})
+	t.replying("submit", reply{status: 401, kind: problemJSON, body: `{"title": "Sign in to go on."}`})
 	t.press()
 	t.sends(1)
 	var news []string
@@ -117,7 +113,7 @@ func signedOut(t *tab) (Verdict, string) {
 	if len(now.Fields) == 0 {
 		return Broken, "the page is gone, and what was typed with it"
 	}
-	if verdict, why := refusalKeepsValues(t, "", before, now); verdict == Broken {
+	if verdict, why := refusalKeepsValues(t, before, now); verdict == Broken {
 		return Broken, why
 	}
 	if t.prompted() > 0 {
@@ -145,7 +141,7 @@ func lostReply(t *tab) (Verdict, string) {
 	count := len(t.sent())
 	t.replying("submit", reply{status: 201, body: `{"id": "R-1"}`})
 	t.press()
-	if _, again := t.until(moment, func(look) bool { return len(t.sent()) > count }); !again {
+	if again := t.waitFor(moment, func() bool { return len(t.sent()) > count }); !again {
 		return Broken, "it cannot be sent again"
 	}
 	second := t.sent()[count]
@@ -188,36 +184,80 @@ func successTold(t *tab) (Verdict, string) {
 	return Kept, fmt.Sprintf("%q", news[0])
 }
 
+// resetAfter sends what was called wrong before it was mended, with a row more.
 func resetAfter(t *tab) (Verdict, string) {
-	before, _, _ := t.success()
-	now := t.quiet()
-	if t.form.Accepted.Then == lifecycle.ThenNavigate {
-		if now.URL == before.URL {
-			return Broken, "the form declares accepted.then: navigate, and the page stays"
+	t.open()
+	var said []string
+	if gap := t.gap(); gap != "" {
+		t.fillBut(gap)
+		t.press()
+		if said = t.quiet().news(t.opened); len(t.sent()) > 0 { // another trial's matter
+			said = nil
+			t.open()
 		}
-		return Kept, "the page goes on to " + now.URL
 	}
-	if len(now.Fields) == 0 {
+	sent := len(t.sent())
+	t.fill()
+	for _, group := range t.groups {
+		t.oneMore(group[0])
+	}
+	before := t.quiet()
+	t.press()
+	t.sends(sent + 1)
+	t.until(moment, func(l look) bool { return (len(l.news(before)) > 0 || l.URL != before.URL) && !l.waits(before) })
+	now := t.quiet()
+	switch stays := t.form.Accepted.Then != lifecycle.ThenNavigate; {
+	case !stays && now.URL == before.URL:
+		return Broken, "the form declares accepted.then: navigate, and the page stays"
+	case !stays:
+		return Kept, "the page goes on to " + now.URL
+	case len(now.Fields) == 0:
 		return Broken, "the form is gone, and it declares that it stays"
 	}
-	for path, f := range now.Fields {
-		if f.Invalid {
-			return Broken, path + " is still called wrong"
-		}
-		if f.Described != "" && f.Described != before.Fields[path].Described {
-			return Broken, fmt.Sprintf("%q is still at %s", f.Described, path)
+	for _, line := range now.news(t.opened) {
+		if slices.Contains(said, line) && !slices.Contains(before.Lines, line) {
+			return Broken, fmt.Sprintf("%q, said of what was mended, is there again", line)
 		}
 	}
-	for _, path := range t.order {
+	if what := t.marked(now); what != "" {
+		return Broken, what
+	}
+	return t.asDeclared(before, now)
+}
+
+// marked is what still calls a field wrong, or nothing.
+func (t *tab) marked(now look) string {
+	for _, path := range now.paths() {
+		switch f := now.Fields[path]; {
+		case f.Invalid:
+			return path + " is still called wrong"
+		case f.Described != "" && f.Described != t.opened.Fields[path].Described && f.Described != t.opened.Fields[inFirstRow(path)].Described:
+			return fmt.Sprintf("%q is still at %s", f.Described, path)
+		}
+	}
+	return ""
+}
+
+// asDeclared compares values and rows after success with what the form declares.
+func (t *tab) asDeclared(before, now look) (Verdict, string) {
+	clears := t.form.Accepted.Then == lifecycle.ThenClear
+	for _, group := range t.groups {
+		want, left := before.rows(group[0]), now.rows(group[0])
+		if clears {
+			want = t.opened.rows(group[0])
+		}
+		if left != want {
+			return Broken, fmt.Sprintf("%s has %d rows, and as the form declares it would have %d", group[0], left, want)
+		}
+	}
+	for _, path := range before.paths() {
 		f, there := now.Fields[path]
-		if !there {
-			continue
-		}
 		was := before.Fields[path].Value
-		if t.form.Accepted.Then == lifecycle.ThenClear && f.Value == was && was != "" && t.loaded(path) == "" {
+		switch {
+		case !there || !f.Shown:
+		case clears && f.Value == was && was != t.opened.Fields[path].Value:
 			return Broken, fmt.Sprintf("the form declares accepted.then: clear, and %s is still %q", path, was)
-		}
-		if t.form.Accepted.Then != lifecycle.ThenClear && f.Value != was {
+		case !clears && f.Value != was:
 			return Broken, fmt.Sprintf("%s was %q and is %q", path, was, f.Value)
 		}
 	}
@@ -241,13 +281,21 @@ func (t *tab) back() {
 }
 
 func (t *tab) link() {
-	text, err := t.js("Boolean(link())")
-	t.need(err)
-	if text != "true" {
-		t.cannot("the page has no link to another page of its site")
-	}
 	t.did("applicant", "follows a link")
 	t.click("link()")
+}
+
+// linked are the trials of a page with a link to another page of its site.
+func linked(run func(*tab) (Verdict, string)) func(*tab) (Verdict, string) {
+	return func(t *tab) (Verdict, string) {
+		t.open()
+		text, err := t.js("Boolean(link())")
+		t.need(err)
+		if text != "true" {
+			return NotApplicable, "the page has no link to another page of its site"
+		}
+		return run(t)
+	}
 }
 
 // asks types something, leaves, and expects the browser's own prompt or a dialog.
@@ -293,10 +341,10 @@ func (t *tab) unasked() (Verdict, string) {
 }
 
 func quietUntouched(t *tab) (Verdict, string) {
-	t.open()
+	l := t.open()
 	path, ok := t.text(false)
-	if !ok {
-		path = t.paths()[0]
+	if _, there := l.Fields[path]; !ok || !there {
+		path = l.paths()[0]
 	}
 	t.did("applicant", "clicks into %s", path)
 	t.click(call("named", path) + "[0]")

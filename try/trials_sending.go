@@ -21,14 +21,23 @@ func (t *tab) pending() (before, now look) {
 	t.replying("submit", reply{never: true})
 	t.press()
 	t.sends(1)
+	if t.goes() {
+		panic(verdict{NotApplicable, "the browser itself sends the form and waits for the next page"})
+	}
 	return before, t.quiet()
 }
 
 // sends waits for a number of submissions.
 func (t *tab) sends(count int) {
-	if _, sent := t.until(2*moment, func(look) bool { return len(t.sent()) >= count }); !sent {
+	if !t.waitFor(2*moment, func() bool { return len(t.sent()) >= count }) {
 		t.strayed()
 		t.cannot("everything is filled in, and nothing was sent to %s", t.form.Submit.URL)
+	}
+	t.mu.Lock()
+	r, leaves := t.replies["submit"], t.leaves
+	t.mu.Unlock()
+	if leaves && !r.never && !r.broken {
+		t.cannot("the browser itself sends the form, and the page that your server answers with is not known here")
 	}
 }
 
@@ -36,9 +45,7 @@ func twice(gap time.Duration) func(*tab) (Verdict, string) {
 	return func(t *tab) (Verdict, string) {
 		t.full()
 		t.replying("submit", reply{never: true})
-		t.press()
-		time.Sleep(gap) // what the trial is about
-		t.press()
+		t.press(gap)
 		return t.one("two clicks")
 	}
 }
@@ -46,7 +53,11 @@ func twice(gap time.Duration) func(*tab) (Verdict, string) {
 // one says whether what was done made one submission.
 func (t *tab) one(what string) (Verdict, string) {
 	t.sends(1)
-	t.quiet()
+	if t.goes() { // nothing can be seen until it is answered
+		t.waitFor(moment, func() bool { return len(t.sent()) > 1 })
+	} else {
+		t.quiet()
+	}
 	t.release("submit", reply{status: 201, body: `{"id": "R-1"}`})
 	t.quiet()
 	if n := len(t.sent()); n > 1 {
@@ -58,8 +69,11 @@ func (t *tab) one(what string) (Verdict, string) {
 func enterAndClick(t *tab) (Verdict, string) {
 	t.full()
 	t.replying("submit", reply{never: true})
-	pressEnter(t, "")
-	t.press()
+	t.intoText("")
+	at := t.place("buttons()[0]")
+	t.enter()
+	t.did("applicant", "clicks on the submit button")
+	t.clickAt(at)
 	return t.one("Enter and a click")
 }
 

@@ -33,9 +33,10 @@ const (
 
 // Options of a run.
 type Options struct {
-	Page   string   // a URL, or a folder of static files, which is served
-	Record []byte   // JSON that a load is answered with; nil: a sample
-	Only   []string // names of trials; none: all
+	Page    string   // a URL, or a folder of static files, which is served
+	Record  []byte   // JSON that a load is answered with; nil: a sample
+	Refusal []byte   // JSON that refuses a field, as the form's server writes it; nil: problem details
+	Only    []string // names of trials; none: all
 	// Chromium is the program; empty: found on the path.
 	Chromium string
 	Headed   bool // with a window
@@ -52,7 +53,8 @@ type Request struct {
 	URL    string        `json:"url"`
 	Key    string        `json:"key,omitempty"`
 	Body   string        `json:"body,omitempty"`
-	Answer string        `json:"answer"`
+	Answer string        `json:"answer"` // a status, or what happened instead
+	Reply  string        `json:"reply,omitempty"`
 }
 
 // Moment is something that was done or seen in a trial.
@@ -118,6 +120,10 @@ func Run(ctx context.Context, source *declare.Source, o Options) (*Answer, error
 			return nil, fmt.Errorf("found no trial %q; right would be one of: %s", name, strings.Join(names(), ", "))
 		}
 	}
+	backend, err := newPlan(source, o)
+	if err != nil {
+		return nil, err
+	}
 	page, end, err := address(o.Page)
 	if err != nil {
 		return nil, err
@@ -139,7 +145,6 @@ func Run(ctx context.Context, source *declare.Source, o Options) (*Answer, error
 	}
 	chosen := slices.DeleteFunc(slices.Clone(trials), func(t trial) bool { return len(o.Only) > 0 && !slices.Contains(o.Only, t.name) })
 	answer := &Answer{Page: o.Page, Form: source.Form.Name, Results: make([]Result, len(chosen))}
-	backend := newPlan(source, o.Record)
 	var work errgroup.Group
 	work.SetLimit(cmp.Or(o.Tabs, 3))
 	var telling sync.Mutex

@@ -2,6 +2,8 @@ package try_test
 
 import (
 	"context"
+	"log/slog"
+	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"slices"
@@ -13,6 +15,8 @@ import (
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/dom/bundle"
+	"leanwicket.dev/harbour"
+	"leanwicket.dev/harbour/office"
 	"leanwicket.dev/internal/chromium"
 	"leanwicket.dev/try"
 )
@@ -29,14 +33,18 @@ var pages = map[string][]string{
 	"react/built":    {"load-fails", "pending-ends", "edit-while-sending", "refusal-focus", "nothing-swallowed", "lost-reply"},
 }
 
-// copied copies the pages, with the bundle beside them.
-func copied(t *testing.T) (dir string, source *declare.Source) {
+func needsBrowser(t *testing.T) {
 	if testing.Short() {
 		t.Skip("starts a browser")
 	}
 	if chromium.Find() == "" {
 		t.Skip("no Chromium is installed: apt-get install chromium, or run ./test")
 	}
+}
+
+// copied copies the pages, with the bundle beside them.
+func copied(t *testing.T) (dir string, source *declare.Source) {
+	needsBrowser(t)
 	dir = t.TempDir()
 	require.NoError(t, os.CopyFS(dir, os.DirFS(filepath.Join("..", "harbour", "pages"))))
 	source, err := declare.Open(filepath.Join("..", "harbour", "demo", "mooring.form.yaml"))
@@ -58,12 +66,18 @@ func copied(t *testing.T) (dir string, source *declare.Source) {
 func broken(t *testing.T, source *declare.Source, page string, only []string) []string {
 	answer, err := try.Run(context.Background(), source, try.Options{Page: page, Only: only})
 	require.NoError(t, err)
-	var list []string
 	for _, r := range answer.Results {
 		require.NotEqual(t, try.CannotTell, r.Verdict, "%s: %s", r.Trial, r.Why)
+		require.True(t, r.Verdict != try.Broken || len(r.Timeline) > 0, r.Trial)
+	}
+	return breaks(answer)
+}
+
+func breaks(answer *try.Answer) []string {
+	var list []string
+	for _, r := range answer.Results {
 		if r.Verdict == try.Broken {
 			list = append(list, r.Trial)
-			require.NotEmpty(t, r.Timeline)
 		}
 	}
 	return list
@@ -161,19 +175,24 @@ func TestLinesInTheDocs(t *testing.T) {
 	}
 }
 
+// beside writes the files of a page of the tests into a folder, and opens its form.
+func beside(t *testing.T, form, page string) (dir string, source *declare.Source) {
+	needsBrowser(t)
+	dir = t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "page.form.yaml"), []byte(form), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "index.html"), []byte(page), 0o644))
+	source, err := declare.Open(filepath.Join(dir, "page.form.yaml"))
+	require.NoError(t, err)
+	return dir, source
+}
+
 // A page whose controls have names of their own is found by selectors.
 func TestSelectors(t *testing.T) {
-	_, _ = copied(t)
-	dir := t.TempDir()
-	write := func(name, text string) {
-		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
-	}
-	write("tour.form.yaml", `form: tour
+	dir, source := beside(t, `form: tour
 schema: {properties: {name: {type: string}}, required: [name]}
 fields: {name: {control: "#guest"}}
 submit: {url: "https://tours.example/api/tours", control: "#go"}
-`)
-	write("index.html", `<!doctype html>
+`, `<!doctype html>
 <title>Tour</title>
 <div><input id="guest"> <span id="go" role="button" tabindex="0">Go</span> <p role="status"></p></div>
 <script>
@@ -184,7 +203,107 @@ submit: {url: "https://tours.example/api/tours", control: "#go"}
     said.textContent = response.ok ? "You are booked." : "No."
   }
 </script>`)
-	source, err := declare.Open(filepath.Join(dir, "tour.form.yaml"))
-	require.NoError(t, err)
 	require.Equal(t, []string{"two-clicks-40"}, broken(t, source, dir, []string{"invalid-by-button", "two-clicks-40", "success-told"}))
+}
+
+const crewForm = `form: crew
+schema: {properties: {boat: {type: string}, crew: {type: array, maxItems: 3, items: {properties: {name: {type: string}}, required: [name]}}}, required: [boat]}
+fields:
+  boat:        {check: {url: "/boats?name={value}", timeout: 1s}, samples: [Heron, Plover]}
+  crew:        {control: "#more"}
+  crew/*/name: {control: "#row-{row}"}
+submit: {url: /crews}
+accepted: {then: clear}
+`
+
+// crewPage shows whatever answer to a check comes, waits for the newest before it
+// sends, and leaves the rows where they are after success.
+const crewPage = `<!doctype html>
+<title>Crew</title>
+<form><input name="boat"> <span id="problem"></span> <div id="rows"></div>
+<button type="button" id="more">One more</button> <button>Send</button> <p role="status"></p></form>
+<script>
+  const form = document.forms[0], problem = document.getElementById("problem"), rows = document.getElementById("rows")
+  const said = document.querySelector("[role=status]")
+  let checking
+  form.boat.onchange = () => {
+    const mine = checking = fetch("/boats?name=" + encodeURIComponent(form.boat.value)).then(r => r.json()).then(body => { problem.textContent = body.detail ?? "" }).catch(() => {})
+  }
+  document.getElementById("more").onclick = () => rows.insertAdjacentHTML("beforeend", '<p><input id="row-' + rows.children.length + '">')
+  form.onsubmit = async e => {
+    e.preventDefault()
+    await checking
+    const response = await fetch("/crews", { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ boat: form.boat.value, crew: [...rows.children].map(r => ({ name: r.firstChild.value })) }) })
+    const body = await response.json()
+    said.textContent = response.ok ? "The crew is in." : body.errors.map(e => (e.field === "boat" ? "Boat: " : "") + e.message).join()
+    if (response.ok) form.reset()
+  }
+</script>`
+
+// Checks, rows and a server's own refusals: what the page does wrong is broken, and
+// is not once it is mended.
+func TestChecksAndRows(t *testing.T) {
+	all := []string{"late-check", "check-never-answers", "refusal-shown", "refusal-keeps-values", "nothing-swallowed", "reset-after"}
+	for _, page := range []struct {
+		old, new string
+		only     []string
+		breaks   []string
+	}{
+		{"", "", all, []string{"late-check", "check-never-answers", "reset-after"}},
+		{"problem.textContent = body", "if (mine === checking) problem.textContent = body", all[:1], nil},
+		{"value)).then", "value), { signal: AbortSignal.timeout(2000) }).then", all[:2], []string{"late-check"}},
+		{"form.reset()", "form.reset(), rows.replaceChildren()", all[5:], nil},
+		{"body.errors.map", "body.errors.filter(e => e.field === \"boat\").map", all[2:5], []string{"nothing-swallowed"}},
+	} {
+		dir, source := beside(t, crewForm, strings.Replace(crewPage, page.old, page.new, 1))
+		answer, err := try.Run(t.Context(), source, try.Options{
+			Page: dir, Only: page.only, Refusal: []byte(`{"errors": [{"field": "boat", "message": "This boat is laid up."}]}`),
+		})
+		require.NoError(t, err)
+		require.Zero(t, answer.Count(try.CannotTell)+answer.Count(try.NotApplicable), "%+v", answer.Results)
+		require.Equal(t, page.breaks, breaks(answer), page.new)
+	}
+}
+
+// What a server refuses with is read in each of its formats.
+func TestRefusals(t *testing.T) {
+	dir, source := beside(t, strings.ReplaceAll(crewForm, "boat", "hull"), "<form><input name=hull><button>Send</button></form><script>onsubmit = e => { e.preventDefault(); fetch('/crews', { method: 'POST', body: '{}' }).then(r => r.text()).then(text => document.body.append(text)) }</script>")
+	for refused, strange := range map[string]string{
+		`{"status": 400, "errors": [{"pointer": "#/hull", "detail": "No."}]}`:                   `"pointer":"leanwicketStranger"`,
+		`{"errors": [{"source": {"pointer": "/hull"}, "detail": "No."}]}`:                       `"pointer":"leanwicketStranger"`,
+		`{"errors": {"hull": ["No."], "crew": ["Too few."]}}`:                                   `"leanwicketStranger":["No."]`,
+		`{"message": "Not this.", "errors": [{"path": ["crew", 0, "name"], "message": "No."}]}`: `["crew",0,"leanwicketStranger"]`,
+		`{"errors": [{"name": "hull", "message": "No."}]}`:                                      `"name":"leanwicketStranger"`,
+	} {
+		answer, err := try.Run(t.Context(), source, try.Options{Page: dir, Only: []string{"refusal-shown", "nothing-swallowed"}, Refusal: []byte(refused)})
+		require.NoError(t, err)
+		require.Equal(t, 2, answer.Count(try.Kept), "%s: %+v", refused, answer.Results)
+		require.Contains(t, answer.Results[1].Requests[0].Reply, strange, refused)
+	}
+	for refused, says := range map[string]string{
+		`{"errors": {"mast": ["No."]}}`: "found no entry for a text or number of the form",
+		`{`:                             "found no JSON",
+	} {
+		_, err := try.Run(t.Context(), source, try.Options{Page: dir, Refusal: []byte(refused)})
+		require.ErrorContains(t, err, says)
+	}
+}
+
+// The harbour's own pages keep every guarantee, whatever the form: rows, checks, a
+// record that is replaced. LONG=1 tries all of them, otherwise the one with the most.
+func TestServedForms(t *testing.T) {
+	needsBrowser(t)
+	harbourOffice, err := office.Open(filepath.Join(t.TempDir(), "office.db"), office.Options{Log: slog.New(slog.DiscardHandler)})
+	require.NoError(t, err)
+	t.Cleanup(func() { require.NoError(t, harbourOffice.Close()) })
+	server := httptest.NewServer(harbourOffice)
+	t.Cleanup(server.Close)
+	for _, name := range harbour.Forms() {
+		if name != "plan.form.yaml" && os.Getenv("LONG") == "" {
+			continue
+		}
+		source, err := declare.OpenFS(harbour.Files(), name)
+		require.NoError(t, err)
+		require.Empty(t, broken(t, source, server.URL+"/forms/"+strings.TrimSuffix(name, ".form.yaml"), nil), name)
+	}
 }

@@ -13,7 +13,7 @@ import (
 )
 
 func tryCommand() *cobra.Command {
-	var form, out, junit, record string
+	var form, out, junit, record, refusal string
 	var asJSON bool
 	var o try.Options
 	c := &cobra.Command{
@@ -26,8 +26,9 @@ work. Nothing of ours is on the page, and no backend runs: requests to the form'
 prefill.url, check.url and submit.url are answered by the command.
 
 The form file says what the fields are. A control is found by its name, which is the
-field's path; where it is not, fields.PATH.control gives a CSS selector, and
-submit.control that of the submit buttons. Exit status 1 where a trial is broken.`,
+field's path; where it is not, fields.PATH.control gives a CSS selector (in rows {row}
+is the row's number, and the control of the rows themselves is the button that adds
+one), and submit.control that of the submit buttons. Exit status 1 where a trial is broken.`,
 		Example: `  leanwicket try http://127.0.0.1:5173/permit --form permit.form.yaml
   leanwicket try public --form permit.form.yaml --only two-clicks-40,lost-reply --out tried`,
 		Args: cobra.ExactArgs(1),
@@ -37,13 +38,11 @@ submit.control that of the submit buttons. Exit status 1 where a trial is broken
 				return err
 			}
 			o.Page = args[0]
-			if record != "" {
-				if o.Record, err = os.ReadFile(record); err == nil && !json.Valid(o.Record) {
-					err = fmt.Errorf("%s: found no JSON; right would be the body that your server answers %s with", record, source.Form.Prefill.URL)
-				}
-				if err != nil {
-					return err
-				}
+			if o.Record, err = readJSON(record, "the body that your server answers "+source.Form.Prefill.URL+" with"); err != nil {
+				return err
+			}
+			if o.Refusal, err = readJSON(refusal, "the body that your server refuses a field with"); err != nil {
+				return err
 			}
 			if term.IsTerminal(int(os.Stderr.Fd())) {
 				o.Progress = func(r try.Result) { fmt.Fprintf(c.ErrOrStderr(), "\r\x1b[K%s: %s", r.Trial, r.Verdict) }
@@ -65,9 +64,22 @@ submit.control that of the submit buttons. Exit status 1 where a trial is broken
 	c.Flags().BoolVar(&asJSON, "json", false, "the answer as JSON, with every request")
 	c.Flags().StringSliceVar(&o.Only, "only", nil, "these trials only")
 	c.Flags().StringVar(&record, "record", "", "a JSON file that a load is answered with (default: a sample)")
+	c.Flags().StringVar(&refusal, "refusal", "", "a JSON file that a submission is refused with, of a text or number of the form (default: problem details)")
 	c.Flags().BoolVar(&o.Headed, "headed", false, "with a window")
 	c.Flags().StringVar(&o.Chromium, "chromium", "", "the browser's program (default: found on the path)")
 	return c
+}
+
+// readJSON reads a file that is given, of which is said what it would hold.
+func readJSON(name, right string) ([]byte, error) {
+	if name == "" {
+		return nil, nil
+	}
+	data, err := os.ReadFile(name)
+	if err == nil && !json.Valid(data) {
+		err = fmt.Errorf("%s: found no JSON; right would be %s", name, right)
+	}
+	return data, err
 }
 
 func tell(c *cobra.Command, answer *try.Answer, asJSON bool, out, junit string) error {

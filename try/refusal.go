@@ -1,0 +1,107 @@
+package try
+
+import (
+	"encoding/json"
+	"fmt"
+	"strings"
+
+	"leanwicket.dev/replies"
+)
+
+// refusal is what the backend refuses a form with.
+type refusal struct {
+	path, says string // the field that it is about, and the words
+	reply      reply
+	stray      reply  // the same of a field that the form does not have
+	unknowable string // why there is no stray; empty: there is one
+}
+
+// denial is what the office says of a field, where nobody gave its own words.
+const denial = "The harbour office cannot take this."
+
+// stranger is a field that no form has.
+const stranger = "leanwicketStranger"
+
+// refusing reads a refusal as the form's server writes it. Where there is none it is
+// problem details with the list of errors that RFC 9457, section 3, shows.
+func (p *plan) refusing(sample []byte) (refusal, error) {
+	if sample == nil {
+		path, _ := p.text(false)
+		problem := func(pointer string) reply {
+			body, _ := json.Marshal(map[string]any{
+				"title": "Refused", "status": 422,
+				"errors": []any{map[string]any{"pointer": "#/" + pointer, "detail": denial}},
+			})
+			return reply{status: 422, kind: problemJSON, body: string(body)}
+		}
+		return refusal{path: path, says: denial, reply: problem(path), stray: problem(stranger)}, nil
+	}
+	var body any
+	if err := json.Unmarshal(sample, &body); err != nil {
+		return refusal{}, fmt.Errorf("the refusal: found no JSON: %w", err)
+	}
+	r := refusal{reply: reply{status: 422, body: string(sample)}}
+	if object, ok := body.(map[string]any); ok {
+		if status, _ := object["status"].(float64); status >= 400 && status < 500 && status != 401 && status != 403 {
+			r.reply.status = int(status)
+		}
+	}
+	for _, placed := range replies.Place(p.form, replies.Response{Status: r.reply.status, Body: body}) {
+		f, _ := p.field(placed.Path)
+		if _, known := p.form.Lookup(placed.Path); !known || !typed(f) || placed.Text == "" {
+			continue
+		}
+		r.path, r.says = placed.Path, placed.Text
+		r.stray, r.unknowable = r.reply, "the refusal names its field in a way in which no other can be named"
+		if text, ok := p.strange(body, placed); ok {
+			r.stray.body, r.unknowable = text, ""
+		}
+		return r, nil
+	}
+	return refusal{}, fmt.Errorf("the refusal: found no entry for a text or number of the form; right would be one, such as {\"errors\": {%q: [\"This is taken.\"]}}", p.paths[0])
+}
+
+// strange is a refusal in which the words are about a field that the form does not
+// have: its name is a text or the name of a member, whole or the last part of it.
+func (p *plan) strange(body any, placed replies.Placed) (string, bool) {
+	last := placed.Name[strings.LastIndexAny(placed.Name, "/.")+1:]
+	for _, name := range []string{placed.Name, last} {
+		for _, members := range []bool{false, true} {
+			other := renamed(body, name, members)
+			for _, now := range replies.Place(p.form, replies.Response{Status: 422, Body: other}) {
+				if now.Path == "" && now.Text == placed.Text && strings.Contains(now.Name, stranger) {
+					text, err := json.Marshal(other)
+					return string(text), err == nil
+				}
+			}
+		}
+	}
+	return "", false
+}
+
+// renamed is a body in which each text that is a name, or each member that has it, is
+// the stranger's.
+func renamed(body any, name string, members bool) any {
+	switch v := body.(type) {
+	case string:
+		if v == name && !members {
+			return stranger
+		}
+	case []any:
+		list := make([]any, len(v))
+		for k, item := range v {
+			list[k] = renamed(item, name, members)
+		}
+		return list
+	case map[string]any:
+		object := make(map[string]any, len(v))
+		for key, item := range v {
+			if key == name && members {
+				key = stranger
+			}
+			object[key] = renamed(item, name, members)
+		}
+		return object
+	}
+	return body
+}
