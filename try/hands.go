@@ -1,6 +1,7 @@
 package try
 
 import (
+	"cmp"
 	"context"
 	_ "embed"
 	"encoding/json"
@@ -35,7 +36,9 @@ type field struct {
 type look struct {
 	URL              string
 	Lines, Live      []string
+	Alerts           []string // what the page has said with the browser's own dialogs
 	Busy, Dialog     bool
+	Says             bool // of one button that it submits
 	Focus, FocusText string
 	Buttons          []struct {
 		Text string
@@ -44,7 +47,12 @@ type look struct {
 	Fields map[string]field
 }
 
-func (l look) has(text string) bool { return strings.Contains(strings.Join(l.Lines, "\n"), text) }
+// stands reports whether a text can be read, has whether it can or could.
+func (l look) stands(text string) bool { return strings.Contains(strings.Join(l.Lines, "\n"), text) }
+
+func (l look) has(text string) bool {
+	return l.stands(text) || strings.Contains(strings.Join(l.Alerts, "\n"), text)
+}
 
 // news are the lines that were not there before.
 func (l look) news(before look) []string {
@@ -57,7 +65,7 @@ func (l look) news(before look) []string {
 			fresh = append(fresh, line)
 		}
 	}
-	return fresh
+	return append(fresh, l.Alerts[len(before.Alerts):]...)
 }
 
 // paths are the fields that are on the page, in the order of their names.
@@ -79,17 +87,22 @@ func (l look) rows(group string) int {
 
 // waits reports whether a page shows that something is pending.
 func (l look) waits(before look) bool {
-	return l.Busy || l.held() || len(l.Buttons) > 0 && l.Buttons[0].Text != before.Buttons[0].Text
+	return l.Busy || l.held() || l.buttonLess(before) || len(l.Buttons) > 0 && l.Buttons[0].Text != before.Buttons[0].Text
+}
+
+// buttonLess reports whether the form is there, and its button is not any more.
+func (l look) buttonLess(before look) bool {
+	return len(l.Fields) > 0 && len(l.Buttons) == 0 && len(before.Buttons) > 0
 }
 
 func (l look) held() bool { return len(l.Buttons) > 0 && l.Buttons[0].Held }
 
 // js evaluates an expression beside the functions of look.js.
 func (t *tab) js(expression string) (string, error) {
-	known, _ := json.Marshal([]any{t.fields, t.groups, t.submit})
+	known, _ := json.Marshal([]any{t.fields, t.groups, t.submit, t.opened.Says})
 	ctx, cancel := context.WithTimeout(t.ctx, 10*time.Second)
 	defer cancel()
-	script := fmt.Sprintf("(async () => { const [fields, groups, submit] = %s\n%s\nreturn JSON.stringify(await (%s)) ?? \"null\" })()", known, lookScript, expression)
+	script := fmt.Sprintf("(async () => { const [fields, groups, submit, says] = %s\n%s\nreturn JSON.stringify(await (%s)) ?? \"null\" })()", known, lookScript, expression)
 	return chromedp.Run(ctx, chromedp.Evaluate[string](script, chromedp.EvalAwaitPromise))
 }
 
@@ -102,6 +115,9 @@ func (t *tab) see() look {
 		var text string
 		if text, err = t.js("look()"); err == nil {
 			if err = json.Unmarshal([]byte(text), &l); err == nil {
+				t.mu.Lock()
+				defer t.mu.Unlock()
+				l.Alerts = slices.Clone(t.alerts)
 				return l
 			}
 		}
@@ -168,13 +184,17 @@ func (t *tab) open() look {
 		l = t.quiet()
 	}
 	if len(l.Fields) == 0 {
-		t.cannot("none of the form's fields is on the page; right would be controls whose name is the field's path, or fields.PATH.control in the form file")
+		t.lacksFields()
 	}
 	if len(l.Buttons) == 0 {
 		t.cannot("no submit button is on the page; right would be a button of type submit, or submit.control in the form file")
 	}
 	t.opened = l
 	return l
+}
+
+func (t *tab) lacksFields() {
+	t.cannot("none of the form's fields is on the page; right would be controls whose name is the field's path, or fields.PATH.control in the form file")
 }
 
 func (t *tab) arrive() look {
@@ -208,22 +228,28 @@ func (t *tab) typeIn(path, raw string) {
 	if !there {
 		t.cannot("%s is not on the page; right would be a control of that name, or fields.%s.control in the form file", path, path)
 	}
-	switch f.Type {
-	case "checkbox", "radio":
-		if text, err := t.js(call("tick", path, raw)); err != nil || text != "true" {
-			t.cannot("%s takes no %q", path, raw)
-		}
-	case "text", "search", "email", "tel", "url", "password", "number", "textarea":
-		_, err := t.js(call("begin", path))
+	var text string
+	var err error
+	switch {
+	case f.Type == "checkbox" || f.Type == "radio":
+		text, err = t.js(call("tick", path, raw))
+	case f.writable():
+		_, err = t.js(call("begin", path))
 		t.need(err)
-		if raw == "" {
-			raw = "\b"
-		}
-		t.keys(raw)
+		t.keys(cmp.Or(raw, "\b"))
+		return
 	default:
-		_, err := t.js(call("pick", path, raw))
-		t.need(err)
+		text, err = t.js(call("pick", path, raw))
 	}
+	t.need(err)
+	if text != "true" {
+		t.cannot("the control of %s takes no %q; right would be fields.%s.samples in the form file", path, raw, path)
+	}
+}
+
+// writable reports whether a control is one to type in.
+func (f field) writable() bool {
+	return slices.Contains([]string{"text", "search", "email", "tel", "url", "password", "number", "textarea"}, f.Type)
 }
 
 // call writes a call of one of look.js's functions.

@@ -52,7 +52,9 @@ type tab struct {
 	loading  map[cdpnetwork.RequestID]bool // what the page is made of, and has not come yet
 	stray    string                        // the newest submission to an address that the form does not declare
 	leaves   bool                          // the browser itself sends the form
-	prompts  int
+	prompts  int                           // of the browser, before a page goes
+	confirms int                           // of the page
+	alerts   []string                      // what the page has said with the browser's own dialogs
 	moments  []Moment
 	opened   look // the page as it was opened
 }
@@ -136,10 +138,16 @@ func (t *tab) listen() {
 		case *cdpnetwork.EventLoadingFailed:
 			t.comes(e.RequestID, false)
 		case *cdppage.EventJavascriptDialogOpening:
-			t.mu.Lock()
 			asks := e.Type == cdppage.DialogTypeBeforeunload
-			if asks {
+			t.mu.Lock()
+			switch {
+			case asks:
 				t.prompts++
+			case e.Type == cdppage.DialogTypeConfirm:
+				t.confirms++
+			}
+			if !asks {
+				t.alerts = append(t.alerts, e.Message)
 			}
 			t.mu.Unlock()
 			go func() {
@@ -309,8 +317,10 @@ func (t *tab) goes() bool {
 	return t.leaves
 }
 
-func (t *tab) prompted() int {
+// prompted is how often somebody was asked by the browser, and by the page with one of
+// the browser's dialogs.
+func (t *tab) prompted() (prompts, confirms int) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
-	return t.prompts
+	return t.prompts, t.confirms
 }

@@ -2,8 +2,10 @@ package try
 
 import (
 	"cmp"
+	"encoding/json"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"leanwicket.dev/declare"
@@ -86,13 +88,17 @@ func noTyped(p *plan) string {
 	return ""
 }
 
-// firstLetter is a field whose first letter is not yet an answer, and its texts.
-func (p *plan) firstLetter() (path, letter, whole string) {
+// half is a field whose first letter is not yet an answer, and its texts.
+type half struct{ path, letter, whole string }
+
+// halves are those fields.
+func (p *plan) halves() []half {
+	var list []half
 	for _, path := range slices.Concat(p.order, p.paths) { // those that need not be filled in come last
 		f, id := p.field(path)
 		raw, needed := p.valid[path]
 		switch {
-		case f.Kind == lifecycle.KindBoolean || f.Kind == lifecycle.KindChoice || f.Kind == lifecycle.KindChoices:
+		case f.Kind == lifecycle.KindBoolean || f.Kind == lifecycle.KindChoice || f.Kind == lifecycle.KindChoices || f.Kind == lifecycle.KindFile:
 			continue
 		case !needed && (f.Kind != lifecycle.KindText || !p.free(path)):
 			continue
@@ -100,10 +106,22 @@ func (p *plan) firstLetter() (path, letter, whole string) {
 			raw, _ = declare.Sample(p.form, id)
 		}
 		if len(raw) > 1 && !p.form.Accepts(id, p.form.Parse(id, raw[:1])) {
-			return path, raw[:1], raw
+			list = append(list, half{path, raw[:1], raw})
 		}
 	}
-	return "", "", ""
+	return list
+}
+
+// typeHalf types the first letter at the first of them that is typed on the page.
+func (t *tab) typeHalf() (before look, h half) {
+	before = t.open()
+	for _, h := range t.halves() {
+		if f, there := before.Fields[h.path]; !there && strings.Contains(h.path, "/0/") || f.writable() {
+			t.typeIn(h.path, h.letter)
+			return before, h
+		}
+	}
+	panic(verdict{NotApplicable, "nothing is typed on the page whose first letter is not yet an answer"})
 }
 
 func noFirstLetter(policies ...lifecycle.ShowPolicy) func(*plan) string {
@@ -111,7 +129,7 @@ func noFirstLetter(policies ...lifecycle.ShowPolicy) func(*plan) string {
 		if slices.Contains(policies, p.form.Show) {
 			return "the form declares another time to show issues"
 		}
-		if path, _, _ := p.firstLetter(); path == "" {
+		if len(p.halves()) == 0 {
 			return "the form has no field whose first letter is not yet an answer"
 		}
 		return ""
@@ -155,17 +173,24 @@ func (t *tab) loads() {
 
 func loadOverTyping(t *tab) (Verdict, string) {
 	t.replying("load", reply{never: true})
-	l := t.open()
+	l := t.arrive()
 	t.loads()
 	path, ok := t.text(true)
 	if !ok {
 		return CannotTell, "the record has no text that somebody would type; right would be --record FILE with one"
 	}
+	if _, there := l.Fields[path]; !there {
+		t.release("load", reply{status: 200, body: string(t.record)})
+		if _, comes := t.until(moment, func(l look) bool { return len(l.Fields) > 0 }); !comes {
+			t.lacksFields()
+		}
+		return Kept, path + " is not there before the load"
+	}
 	if !l.Fields[path].Editable {
 		return Kept, path + " is locked while it loads"
 	}
-	typed := cmp.Or(t.valid[path], t.loaded[path]) + " II"
-	t.typeIn(path, typed)
+	t.typeIn(path, cmp.Or(t.valid[path], t.loaded[path])+" II")
+	typed := t.see().Fields[path].Value
 	t.release("load", reply{status: 200, body: string(t.record)})
 	if now := t.quiet().Fields[path].Value; now != typed {
 		return Broken, fmt.Sprintf("%q was typed at %s, and became %q when the load came", typed, path, now)
@@ -210,52 +235,53 @@ func wrong(before, now look, path string) string {
 }
 
 func quietWhileTyping(t *tab) (Verdict, string) {
-	before := t.open()
-	path, letter, _ := t.firstLetter()
-	t.typeIn(path, letter)
-	if what := wrong(before, t.quiet(), path); what != "" {
-		return Broken, fmt.Sprintf("after the first letter of %s %s", path, what)
+	before, h := t.typeHalf()
+	var what string
+	t.until(moment/2, func(l look) bool { // a page may take its time
+		what = wrong(before, l, h.path)
+		return what != ""
+	})
+	if what != "" {
+		return Broken, fmt.Sprintf("after the first letter of %s %s", h.path, what)
 	}
-	return Kept, "nothing was said after the first letter of " + path
+	return Kept, "nothing was said after the first letter of " + h.path
 }
 
 // leftWrong leaves a field with its first letter only. Said are the lines that
 // appeared.
-func leftWrong(t *tab) (before look, path, whole, what string, said []string) {
-	before = t.open()
-	path, letter, whole := t.firstLetter()
-	t.typeIn(path, letter)
+func leftWrong(t *tab) (before look, h half, what string, said []string) {
+	before, h = t.typeHalf()
 	t.did("applicant", "goes on to the next field")
 	t.keys("\t")
 	t.until(moment, func(l look) bool {
-		what, said = wrong(before, l, path), l.news(before)
+		what, said = wrong(before, l, h.path), l.news(before)
 		return what != ""
 	})
-	return before, path, whole, what, said
+	return before, h, what, said
 }
 
 func toldAfterLeaving(t *tab) (Verdict, string) {
-	_, path, _, what, _ := leftWrong(t)
+	_, h, what, _ := leftWrong(t)
 	if what == "" {
-		return Broken, fmt.Sprintf("%s was left wrong, and nothing was said", path)
+		return Broken, fmt.Sprintf("%s was left wrong, and nothing was said", h.path)
 	}
 	return Kept, what
 }
 
 func goneWhenMended(t *tab) (Verdict, string) {
-	before, path, whole, what, said := leftWrong(t)
+	before, h, what, said := leftWrong(t)
 	if what == "" {
 		return NotApplicable, "nothing was said when the field was left"
 	}
-	t.typeIn(path, whole)
+	t.typeIn(h.path, h.whole)
 	t.keys("\t")
 	gone := func(l look) bool {
-		f := l.Fields[path]
-		stands := slices.ContainsFunc(l.news(before), func(line string) bool { return slices.Contains(said, line) })
-		return !f.Invalid && f.Described == before.Fields[path].Described && !stands
+		f := l.Fields[h.path]
+		stands := slices.ContainsFunc(l.news(before), func(line string) bool { return slices.Contains(said, line) && slices.Contains(l.Lines, line) })
+		return !f.Invalid && f.Described == before.Fields[h.path].Described && !stands
 	}
 	if _, went := t.until(moment, gone); !went {
-		return Broken, fmt.Sprintf("%s was mended, and still %s", path, what)
+		return Broken, fmt.Sprintf("%s was mended, and still %s", h.path, what)
 	}
 	return Kept, "it went"
 }
@@ -321,22 +347,27 @@ func invalid(submit func(t *tab, but string)) func(*tab) (Verdict, string) {
 	}
 }
 
+// plainButtons clicks on each button that is for something else, on a page of its own
+// where the one before has left it.
 func plainButtons(t *tab) (Verdict, string) {
-	t.open()
-	t.fill()
-	t.quiet()
+	before := t.full()
 	others := fmt.Sprintf("others(%d)", len(t.form.Buttons))
-	text, err := t.js(others + ".length")
+	text, err := t.js(others + ".map(b => (b.innerText || b.value || b.ariaLabel || b.name || b.id).trim())")
 	t.need(err)
-	if text == "0" {
+	var labels []string
+	t.need(json.Unmarshal([]byte(text), &labels))
+	if len(labels) == 0 {
 		return NotApplicable, "the form has no other button"
 	}
-	label, err := t.js(others + "[0].innerText")
-	t.need(err)
-	t.did("applicant", "clicks on %s", label)
-	t.click(others + "[0]")
-	if t.quiet(); len(t.sent()) > 0 {
-		return Broken, fmt.Sprintf("the button %s sends the form", label)
+	for k, label := range labels {
+		if k > 0 && !slices.Equal(t.see().Lines, before.Lines) {
+			before = t.full()
+		}
+		t.did("applicant", "clicks on %q", label)
+		t.click(fmt.Sprintf("%s[%d]", others, k))
+		if t.quiet(); len(t.sent()) > 0 {
+			return Broken, fmt.Sprintf("the button %q sends the form", label)
+		}
 	}
-	return Kept, fmt.Sprintf("the button %s sends nothing", label)
+	return Kept, fmt.Sprintf("%q: nothing is sent", labels)
 }

@@ -1,6 +1,7 @@
 package try
 
 import (
+	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -81,12 +82,12 @@ func refusalKeepsValues(_ *tab, before, now look) (Verdict, string) {
 
 func refusalGoes(t *tab, _, now look) (Verdict, string) {
 	path := t.refusal.path
-	if !now.has(t.refusal.says) {
-		return NotApplicable, "what the server says is not shown"
+	if !now.stands(t.refusal.says) {
+		return NotApplicable, "what the server says does not stay on the page"
 	}
 	raw, accepted := t.another(path)
 	t.typeIn(path, raw)
-	if _, gone := t.until(moment, func(l look) bool { return !l.has(t.refusal.says) && !(accepted && l.Fields[path].Invalid) }); !gone {
+	if _, gone := t.until(moment, func(l look) bool { return !l.stands(t.refusal.says) && !(accepted && l.Fields[path].Invalid) }); !gone {
 		return Broken, "it stands at a value that the server never saw"
 	}
 	return Kept, "it went"
@@ -116,7 +117,7 @@ func signedOut(t *tab) (Verdict, string) {
 	if verdict, why := refusalKeepsValues(t, before, now); verdict == Broken {
 		return Broken, why
 	}
-	if t.prompted() > 0 {
+	if prompts, _ := t.prompted(); prompts > 0 {
 		return Broken, "the page goes away, and the browser asks whether what was typed may be lost"
 	}
 	if !told {
@@ -215,7 +216,7 @@ func resetAfter(t *tab) (Verdict, string) {
 		return Broken, "the form is gone, and it declares that it stays"
 	}
 	for _, line := range now.news(t.opened) {
-		if slices.Contains(said, line) && !slices.Contains(before.Lines, line) {
+		if slices.Contains(said, line) && slices.Contains(now.Lines, line) && !slices.Contains(before.Lines, line) {
 			return Broken, fmt.Sprintf("%q, said of what was mended, is there again", line)
 		}
 	}
@@ -304,40 +305,58 @@ func asks(leave func(*tab)) func(*tab) (Verdict, string) {
 		t.open()
 		path, _ := t.text(false)
 		t.typeIn(path, t.valid[path]+" II")
-		t.quiet()
-		_, err := t.js("void (globalThis.stays = true)")
-		t.need(err)
-		leave(t)
-		for end := time.Now().Add(moment); time.Now().Before(end); time.Sleep(20 * time.Millisecond) {
-			if t.prompted() > 0 {
-				return Kept, "the browser asks"
-			}
-			text, err := t.js("[globalThis.stays === true, look().dialog]")
-			if err == nil && strings.HasSuffix(text, "true]") {
-				return Kept, "the page asks"
-			}
-			if err == nil && strings.HasPrefix(text, "[false") {
-				break // another document has come
-			}
+		typed := t.quiet().Fields[path].Value
+		switch asker, stays := t.leaving(leave); {
+		case asker != "":
+			return Kept, asker + " asks"
+		case stays && t.see().Fields[path].Value == typed:
+			return Kept, "the page stays, and what was typed with it"
 		}
 		return Broken, "the work is gone without a question"
 	}
 }
 
-// unasked reloads and expects no question.
-func (t *tab) unasked() (Verdict, string) {
+// leaving leaves, and says who asks, or whether the page is there all the same.
+func (t *tab) leaving(leave func(*tab)) (asker string, stays bool) {
+	from := t.see().URL
 	_, err := t.js("void (globalThis.stays = true)")
 	t.need(err)
-	t.reload()
+	leave(t)
 	for end := time.Now().Add(moment); time.Now().Before(end); time.Sleep(20 * time.Millisecond) {
-		if t.prompted() > 0 {
-			return Broken, "the browser asks, and nothing would be lost"
+		switch prompts, confirms := t.prompted(); {
+		case prompts > 0:
+			return "the browser", true
+		case confirms > 0:
+			return "the page", true
 		}
-		if text, err := t.js("globalThis.stays === true"); err == nil && text == "false" {
-			return Kept, "nobody was asked"
+		text, err := t.js("globalThis.stays === true ? look() : null")
+		var l look
+		switch stays = err == nil; {
+		case !stays: // a page that is closed never answers
+		case text == "null":
+			return "", false // another document has come
+		case json.Unmarshal([]byte(text), &l) == nil && l.Dialog:
+			return "the page", true
+		case l.URL != from:
+			return "", false
 		}
 	}
-	return CannotTell, "the page does not reload"
+	return "", stays
+}
+
+// unasked leaves, by a link if there is one, and expects no question.
+func (t *tab) unasked() (Verdict, string) {
+	leave := func(t *tab) { t.reload() }
+	if text, err := t.js("Boolean(link())"); err == nil && text == "true" {
+		leave = func(t *tab) { t.link() }
+	}
+	switch asker, stays := t.leaving(leave); {
+	case asker != "":
+		return Broken, asker + " asks, and nothing would be lost"
+	case stays:
+		return CannotTell, "the page stays where it is"
+	}
+	return Kept, "nobody was asked"
 }
 
 func quietUntouched(t *tab) (Verdict, string) {

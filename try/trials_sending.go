@@ -84,6 +84,8 @@ func pendingShown(t *tab) (Verdict, string) {
 		return Kept, "the page is busy"
 	case now.held():
 		return Kept, "the button is held"
+	case now.buttonLess(before):
+		return Kept, "the button is gone"
 	case len(now.Buttons) > 0 && now.Buttons[0].Text != before.Buttons[0].Text:
 		return Kept, fmt.Sprintf("the button says %q", now.Buttons[0].Text)
 	case len(now.news(before)) > 0:
@@ -109,7 +111,9 @@ func pendingEnds(t *tab) (Verdict, string) {
 	before, pending := t.pending()
 	var news []string
 	now, ended := t.until(t.patience(), func(l look) bool {
-		news = slices.DeleteFunc(l.news(before), func(line string) bool { return slices.Contains(pending.Lines, line) })
+		news = slices.DeleteFunc(l.news(before), func(line string) bool {
+			return slices.Contains(pending.Lines, line) || slices.Contains(pending.Alerts, line)
+		})
 		return !l.waits(before) && len(news) > 0
 	})
 	switch {
@@ -127,8 +131,8 @@ func editWhileSending(t *tab) (Verdict, string) {
 	if !now.Fields[path].Editable {
 		return Kept, path + " is locked while it is sent"
 	}
-	typed := t.valid[path] + " III"
-	t.typeIn(path, typed)
+	t.typeIn(path, t.valid[path]+" III")
+	typed := t.see().Fields[path].Value
 	t.release("submit", reply{status: 201, body: `{"id": "R-1"}`})
 	now = t.quiet()
 	if len(now.Fields) == 0 || t.form.Accepted.Then == lifecycle.ThenNavigate {

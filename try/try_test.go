@@ -265,6 +265,71 @@ func TestChecksAndRows(t *testing.T) {
 	}
 }
 
+// A page of another kind: the form comes with the load, controls are the browser's
+// pickers, what is to be said is said by the browser's dialogs, the button goes while
+// it is sent, a route of the page's own is left, and an issue takes its time.
+func TestPickersAndDialogs(t *testing.T) {
+	dir, source := beside(t, `form: call
+schema:
+  properties:
+    guest: {type: string, minLength: 3}
+    day: {type: string, format: date}
+    berth: {enum: [A1, B2]}
+    papers: {type: string, contentMediaType: application/pdf}
+  required: [guest, day, berth, papers]
+prefill: {url: /guest}
+submit: {url: /calls}
+`, `<!doctype html>
+<title>Call</title>
+<a href="/tides">Tides</a>
+<main></main>
+<script>
+  let unsaved = false
+  addEventListener("click", e => {
+    if (!e.target.matches("a")) return
+    e.preventDefault()
+    if (unsaved && !confirm("Leave what you typed?")) return
+    history.pushState(null, "", e.target.href)
+    document.querySelector("main").textContent = "High water at noon."
+  })
+  fetch("/guest").then(r => r.json()).then(guest => {
+    document.querySelector("main").innerHTML = '<form id="call"></form><input form="call" name="guest" required><input type="date" form="call" name="day" required><select form="call" name="berth"><option><option>A1<option>B2</select>'
+      + '<input type="file" form="call" name="papers" required><button type="button" form="call">Help</button><button form="call">Map</button><p id="send"><button type="submit" form="call">Send</button>'
+    const form = document.forms[0], send = document.getElementById("send")
+    form.guest.oninput = () => {
+      unsaved = true
+      setTimeout(() => { if (form.guest.value.length < 3) form.guest.ariaInvalid = "true" }, 700)
+    }
+    form.onsubmit = async e => {
+      e.preventDefault()
+      const button = send.firstChild
+      button.remove()
+      const response = await fetch("/calls", { method: "POST", headers: { "Idempotency-Key": "1" }, body: new FormData(form) })
+      alert(response.ok ? "You are expected." : (await response.json()).errors[0].detail)
+      unsaved &&= !response.ok
+      send.append(button)
+    }
+  }).catch(() => {})
+</script>`)
+	answer, err := try.Run(t.Context(), source, try.Options{Page: dir})
+	require.NoError(t, err)
+	found := map[string]try.Result{}
+	for _, r := range answer.Results {
+		found[r.Trial] = r
+		require.NotEqual(t, try.CannotTell, r.Verdict, "%s: %s", r.Trial, r.Why)
+	}
+	require.Equal(t, []string{
+		"quiet-while-typing", "gone-when-mended", "plain-buttons", "pending-told", "pending-ends",
+		"refusal-at-its-field", "refusal-focus", "signed-out", "lost-reply", "asks-at-reload", "asks-at-close", "asks-at-back",
+	}, breaks(answer))
+	for trial, why := range map[string]string{
+		"load-over-typing": "guest is not there before the load", "pending-shown": "the button is gone", "plain-buttons": `the button "Map" sends the form`,
+		"success-told": `"You are expected."`, "asks-at-link": "the page asks", "refusal-goes": "what the server says does not stay on the page",
+	} {
+		require.Equal(t, why, found[trial].Why, trial)
+	}
+}
+
 // What a server refuses with is read in each of its formats.
 func TestRefusals(t *testing.T) {
 	dir, source := beside(t, strings.ReplaceAll(crewForm, "boat", "hull"), "<form><input name=hull><button>Send</button></form><script>onsubmit = e => { e.preventDefault(); fetch('/crews', { method: 'POST', body: '{}' }).then(r => r.text()).then(text => document.body.append(text)) }</script>")
