@@ -278,7 +278,7 @@ func TestClosedWhileSending(t *testing.T) {
 	require.EqualValues(t, 1, b.asked.Load())
 }
 
-// Rows are added, filled and removed.
+// Rows are added, filled, moved up and removed.
 func TestRows(t *testing.T) {
 	b := openTab(t)
 	b.open("/forms/pilot")
@@ -286,7 +286,9 @@ func TestRows(t *testing.T) {
 	b.do(add, add)
 	b.typeIn("crew/0/name", "Ada")
 	b.typeIn("crew/1/name", "Ben")
-	b.do(chromedp.Click(chromedp.CSS(`button[value="crew/0"]`)))
+	b.do(chromedp.Click(chromedp.CSS(`button[name="leanwicket-move"][value="crew/1"]`)))
+	require.Equal(t, "Ben Ada 1", b.js(`["crew/0/name", "crew/1/name"].map(n => document.forms[0].elements[n].value).join(" ") + " " + document.querySelectorAll("[name=leanwicket-move]").length`))
+	b.do(chromedp.Click(chromedp.CSS(`button[name="leanwicket-remove"][value="crew/1"]`)))
 	require.Equal(t, "Ben 1", b.js(`document.forms[0].elements["crew/0/name"].value + " " + document.querySelectorAll(".row").length`))
 	b.typeIn("slot", "09:30")
 	b.apply()

@@ -24,6 +24,7 @@ import (
 	"leanwicket.dev/formhttp"
 	"leanwicket.dev/harbour"
 	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/markup"
 	"leanwicket.dev/runner"
 	"leanwicket.dev/scenario"
 	"leanwicket.dev/trace"
@@ -295,6 +296,10 @@ func (b *tab) happens(server *backend, x step) {
 	case lifecycle.EventCancel, lifecycle.EventRetry, lifecycle.EventReset, lifecycle.EventRefresh:
 		b.js(`leanwicket.tell(document.forms[0], "` + e.Kind.String() + `")`)
 	case lifecycle.EventMoveRow:
+		if _, up := markup.MoveOf(e.Path); up == e.To {
+			click(`button[name=leanwicket-move][value="` + e.Path + `"]`)
+			return
+		}
 		b.js(`leanwicket.tell(document.forms[0], "move", "` + e.Path + `", "` + e.To + `")`)
 	default:
 		require.NotEmpty(b.t, x.answer, e.Kind.String())

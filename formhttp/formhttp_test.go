@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"io"
+	"maps"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
@@ -182,7 +183,15 @@ func TestRowsWithoutScript(t *testing.T) {
 	require.Equal(t, "Heron", p.controls["vessel"])
 	p = s.post(url.Values{"vessel": {"Heron"}, "crew": {"1"}, "crew/0/name": {"Ada"}, "leanwicket-add": {"crew"}})
 	require.Equal(t, [2]string{"Ada", ""}, [2]string{p.controls["crew/0/name"], p.controls["crew/1/name"]})
-	p = s.post(url.Values{"vessel": {"Heron"}, "crew": {"2"}, "crew/0/name": {"Ada"}, "crew/1/name": {"Bo"}, "crew/1/cook": {"true"}, "leanwicket-remove": {"crew/0"}})
+	crew := url.Values{"vessel": {"Heron"}, "crew": {"2"}, "crew/0/name": {"Ada"}, "crew/1/name": {"Bo"}, "crew/1/cook": {"true"}}
+	moving := maps.Clone(crew)
+	moving.Set("leanwicket-move", "crew/1")
+	p = s.post(moving)
+	require.Equal(t, [3]string{"Bo", "Ada", "true"}, [3]string{p.controls["crew/0/name"], p.controls["crew/1/name"], p.controls["crew/0/cook"]})
+	moving.Set("leanwicket-move", "crew/0") // there is nowhere to go
+	require.Equal(t, "Ada", s.post(moving).controls["crew/0/name"])
+	crew.Set("leanwicket-remove", "crew/0")
+	p = s.post(crew)
 	require.Equal(t, "Bo", p.controls["crew/0/name"])
 	require.Equal(t, "true", p.controls["crew/0/cook"])
 	require.Equal(t, "1", p.controls["crew"])

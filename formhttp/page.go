@@ -84,9 +84,18 @@ type fieldView struct {
 }
 
 type rowView struct {
-	Number string
-	Fields []fieldView
-	Remove buttonView
+	Number  string
+	Fields  []fieldView
+	Buttons []buttonView
+}
+
+// newRow is a row without its fields: the first one cannot go up.
+func newRow(path, number string) rowView {
+	row := rowView{Number: number, Buttons: []buttonView{{markup.Move, path, "Move up"}, {markup.Remove, path, "Remove"}}}
+	if number == "1" {
+		row.Buttons = row.Buttons[1:]
+	}
+	return row
 }
 
 type optionView struct {
@@ -146,7 +155,7 @@ func (h *handler) fieldViews(v *visit, p *pageView) []fieldView {
 			group := &list[len(list)-1]
 			if len(group.Rows) <= int(place.Row) {
 				row := group.Path + "/" + strconv.Itoa(int(place.Row))
-				group.Rows = append(group.Rows, rowView{Number: strconv.Itoa(int(place.Row) + 1), Remove: buttonView{markup.Remove, row, "Remove"}})
+				group.Rows = append(group.Rows, newRow(row, strconv.Itoa(int(place.Row)+1)))
 			}
 			row := &group.Rows[place.Row]
 			row.Fields = append(row.Fields, view)
@@ -162,12 +171,12 @@ func (h *handler) rowTemplate(group lifecycle.FieldID) *rowView {
 		return nil
 	}
 	head := h.form.Fields[group].Path
-	row := &rowView{Number: "*", Remove: buttonView{markup.Remove, head + "/*", "Remove"}}
+	row := newRow(head+"/*", "*")
 	for _, id := range h.form.Members(group) {
 		f := &h.form.Fields[id]
 		row.Fields = append(row.Fields, h.emptyField(f, f.Path))
 	}
-	return row
+	return &row
 }
 
 // emptyField is a field before anything is known of its session.

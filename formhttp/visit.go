@@ -103,6 +103,10 @@ func (h *handler) readForm(posted url.Values, s *sent) error {
 		e := lifecycle.AddRow(group)
 		s.change = &e
 	}
+	if value := posted.Get(markup.Move); value != "" {
+		e := lifecycle.MoveRow(markup.MoveOf(value))
+		s.change = &e
+	}
 	if row := posted.Get(markup.Remove); row != "" {
 		e := lifecycle.RemoveRow(row)
 		s.change = &e

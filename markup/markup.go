@@ -6,6 +6,7 @@
 package markup
 
 import (
+	"strconv"
 	"strings"
 
 	"leanwicket.dev/lifecycle"
@@ -19,6 +20,7 @@ const (
 	Button  = "leanwicket-button"  // of the submit buttons; the value says which
 	Add     = "leanwicket-add"     // a button: adds a row to the group that is its value
 	Remove  = "leanwicket-remove"  // a button: removes the row that is its value
+	Move    = "leanwicket-move"    // a button: moves a row to another's place, or without one up (MoveOf)
 )
 
 // Compiled is the query with which a page gives its form as the script reads it.
@@ -49,6 +51,17 @@ func OptionID(path string, k int) string {
 
 // Own reports whether a control's name is one of these, and no field's.
 func Own(name string) bool { return strings.HasPrefix(name, "leanwicket-") }
+
+// MoveOf reads the value of a button that moves a row: crew/2 crew/0, or crew/2 alone,
+// which goes one up.
+func MoveOf(value string) (row, to string) {
+	row, to, said := strings.Cut(value, " ")
+	group, number := row[:strings.LastIndexByte(row, '/')+1], row[strings.LastIndexByte(row, '/')+1:]
+	if n, err := strconv.Atoi(number); err == nil && !said {
+		to = group + strconv.Itoa(n-1)
+	}
+	return row, to
+}
 
 // InputMode is the keyboard that a phone shows for a kind of field.
 func InputMode(kind lifecycle.FieldKind) string {

@@ -76,7 +76,7 @@ const middle = e => {
 const adder = ([path, selector]) => document.querySelector(selector || `[name="leanwicket-add"][value="${CSS.escape(path)}"]`)
 // Buttons that are not those that submit, of which there are so many.
 const others = submits => inForm("button, input[type=button]")
-  .filter(b => !buttons().slice(0, submits).includes(b) && !groups.map(adder).includes(b) && b.name !== "leanwicket-remove")
+  .filter(b => !buttons().slice(0, submits).includes(b) && !groups.map(adder).includes(b) && !b.name.startsWith("leanwicket-"))
 const link = () => [...document.querySelectorAll("a[href]")].find(a => {
   const to = new URL(a.href)
   return shows(a) && !a.target && to.origin === location.origin && to.pathname !== location.pathname

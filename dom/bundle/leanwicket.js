@@ -244,7 +244,10 @@
         const by = e.submitter
         if (by && by.name === "leanwicket-add") return this.happened("add", by.value)
         if (by && by.name === "leanwicket-remove") return this.happened("remove", by.value)
-        if (by && by.name === "leanwicket-move") return this.happened("move", ...by.value.split(" "))
+        if (by && by.name === "leanwicket-move") {
+          const [row, to = row.replace(/\d+$/, n => n - 1)] = by.value.split(" ") // alone: one up
+          return this.happened("move", row, to)
+        }
         this.happened("submit", by && this.buttons.includes(by.value) ? by.value : this.buttons[0])
       })
       on(this.form, "reset", e => { e.preventDefault(); this.happened("reset") })
@@ -466,6 +469,7 @@
           for (const a of element.attributes) a.value = a.value.replaceAll("*", k)
           for (const child of element.childNodes) if (child.nodeType === 3) child.data = child.data.replaceAll("*", k + 1)
         }
+        if (k === 0) row.querySelector(`[name=leanwicket-move][value="${CSS.escape(path)}/0"]`)?.remove()
         template.before(row)
       }
       this.contested(group, path, flags.includes("x"))
