@@ -18,8 +18,23 @@ import (
 
 //go:generate go run ./make
 
-//go:embed leanwicket.js leanwicket.d.ts wasm_exec.js leanwicket.wasm.br
+//go:embed script/*.js leanwicket.d.ts wasm_exec.js leanwicket.wasm.br
 var files embed.FS
+
+// parts are those of leanwicket.js, in their order: a page loads them as one script.
+var parts = []string{"core", "guard", "controls", "shown", "kept", "page", "start"}
+
+func script() ([]byte, error) {
+	whole := []byte("(() => {\n\"use strict\"\n\n")
+	for _, part := range parts {
+		text, err := files.ReadFile("script/" + part + ".js")
+		if err != nil {
+			return nil, err
+		}
+		whole = append(append(whole, text...), '\n')
+	}
+	return append(whole, "})()\n"...), nil
+}
 
 // Names are the files as a page asks for them, and the types of the script.
 func Names() []string {
@@ -28,7 +43,11 @@ func Names() []string {
 
 // File is one of them, as it is.
 func File(name string) ([]byte, error) {
-	if name != "leanwicket.wasm" {
+	switch name {
+	case "leanwicket.js":
+		return script()
+	case "leanwicket.wasm":
+	default:
 		return files.ReadFile(name)
 	}
 	packed, err := Packed()

@@ -1,0 +1,69 @@
+// What the controls of a form hold.
+const controls = {
+  // What was typed before the script arrived.
+  typedBefore() {
+    const typed = new Map()
+    for (const c of this.controls()) {
+      const changed = c.type === "checkbox" || c.type === "radio" ? c.checked !== c.defaultChecked
+        : c.tagName === "SELECT" ? [...c.options].some(o => o.selected !== o.defaultSelected && (c.multiple || o.selected))
+          : c.type !== "file" && c.value !== c.defaultValue
+      if (changed) typed.set(c.name, this.raw(c.name))
+    }
+    return typed
+  },
+
+  // It is taken when the fields can be edited.
+  takeEarly() {
+    if (this.locked || !this.early) return
+    const typed = this.early
+    this.early = undefined
+    for (const [path, raw] of typed) this.happened("edit", path, raw)
+  },
+
+  controls(name) {
+    let all = this.form.elements
+    if (name !== undefined) {
+      const named = all.namedItem(name) // by name or id; found without a walk over the form
+      all = named instanceof RadioNodeList ? named : named ? [named] : []
+    }
+    return [...all].filter(c => c.name && !c.name.startsWith("leanwicket-") && c.type !== "hidden" && c.type !== "submit" && c.type !== "button" && (name === undefined || c.name === name))
+  },
+
+  // What the controls of a name hold, as the core reads it.
+  raw(name) {
+    const all = this.controls(name)
+    if (all.length === 0) return ""
+    if (all[0].type === "radio") return (all.find(c => c.checked) || { value: "" }).value
+    if (all[0].type === "checkbox") return all.filter(c => c.checked).map(c => all.length > 1 || c.hasAttribute("value") ? c.value : "true").join("\n")
+    if (all[0].multiple && all[0].options) return [...all[0].selectedOptions].map(o => o.value).join("\n")
+    if (all[0].type === "file") return [...all[0].files].map(f => f.name).join("\n")
+    return all[0].value
+  },
+
+  set(name, raw) {
+    this.held.set(name, raw)
+    const all = this.controls(name)
+    const values = raw.split("\n")
+    for (const c of all) {
+      if (c.type === "radio" || c.type === "checkbox") {
+        const checked = all.length > 1 || c.type === "radio" ? values.includes(c.value) : raw === "true" || raw !== "" && raw === c.value
+        if (c.checked !== checked) c.checked = checked
+      } else if (c.multiple && c.options) {
+        for (const o of c.options) o.selected = values.includes(o.value)
+      } else if (c.type === "file") {
+        if (raw === "") c.value = ""
+      } else if (c.value !== raw) c.value = raw
+    }
+  },
+
+  // A locked control keeps focus and value, and takes no typing.
+  lock(locked) {
+    if (this.locked === locked) return
+    this.locked = locked
+    for (const c of this.controls()) {
+      if ("readOnly" in c && c.type !== "checkbox" && c.type !== "radio" && c.type !== "file") c.readOnly = locked
+      else if (locked) c.setAttribute("aria-disabled", "true")
+      else c.removeAttribute("aria-disabled")
+    }
+  },
+}

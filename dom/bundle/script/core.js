@@ -1,0 +1,45 @@
+// Lean Wicket in a page. One script tag and one attribute:
+//
+//   <script src="/leanwicket/leanwicket.js" defer></script>
+//   <form data-leanwicket-form="/forms/mooring.form"> … </form>
+//
+// The attribute names the compiled form. Controls are found by their names, which
+// are the paths of the fields. If anything fails, the page works as it did before.
+const here = document.currentScript ? document.currentScript.src : location.href
+const PART = "\x1f", RECORD = "\x1e"
+const pages = [] // by number, as the core has them
+const clean = text => String(text).replace(/[\x1e\x1f]/g, " ")
+
+// The core: one function, loaded once.
+let core
+function load() {
+  core ??= (async () => {
+    await script(new URL("wasm_exec.js", here))
+    const go = new Go()
+    const source = await fetch(new URL("leanwicket.wasm", here))
+    if (!source.ok) throw new Error("leanwicket.wasm: " + source.status)
+    const { instance } = await WebAssembly.instantiateStreaming(source, go.importObject)
+    go.run(instance).then(() => pages.forEach(p => p.giveUp(new Error("the core has ended"))))
+    return globalThis.leanwicketCore
+  })()
+  return core
+}
+const script = url => new Promise((resolve, reject) => {
+  const tag = document.createElement("script")
+  tag.src = url
+  tag.onload = resolve
+  tag.onerror = () => reject(new Error(url + " cannot be loaded"))
+  document.head.append(tag)
+})
+
+// A body as the core reads it.
+function flat(v, parts = []) {
+  if (v === null || v === undefined) parts.push("n")
+  else if (v === true) parts.push("t")
+  else if (v === false) parts.push("f")
+  else if (typeof v === "number") parts.push("d" + v)
+  else if (typeof v === "string") parts.push("s" + clean(v))
+  else if (Array.isArray(v)) { parts.push("a" + v.length); v.forEach(item => flat(item, parts)) }
+  else { const names = Object.keys(v); parts.push("o" + names.length); names.forEach(n => { parts.push(clean(n)); flat(v[n], parts) }) }
+  return parts
+}

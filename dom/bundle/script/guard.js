@@ -1,0 +1,55 @@
+// One guard for all forms of a document: each is asked in turn, and when none has
+// objected, off it goes.
+const guard = {
+  go: null, // what is done when nobody objects; null: nobody is leaving
+  asked: [], // pages that agreed
+  at: null, // the page that is being asked
+  leave(to, go) {
+    this.go = go
+    this.to = to
+    this.asked = []
+    this.next()
+  },
+  next() {
+    const page = this.at = pages.find(p => p.alive && !this.asked.includes(p))
+    if (page) return page.guarded(null, () => page.happened("leave", this.to, "inside"))
+    const go = this.go
+    this.go = null
+    go()
+  },
+  agrees(page) {
+    if (!this.go) return
+    this.asked.push(page)
+    this.next()
+  },
+  stays(page) {
+    if (!this.go || page !== this.at) return
+    this.go = null
+    for (const p of this.asked.splice(0)) p.guarded(null, () => p.happened("returned"))
+  },
+  // Whether leaving loses anything.
+  needed() { return pages.some(p => p.alive && p.guards) },
+}
+const away = to => () => location.assign(to)
+document.addEventListener("click", e => {
+  const link = e.target.closest?.("a[href]")
+  if (!link || !guard.needed() || e.defaultPrevented || e.button !== 0 || e.ctrlKey || e.metaKey || e.shiftKey || e.altKey || link.target && link.target !== "_self" || link.hasAttribute("download")) return
+  const to = new URL(link.href, location.href)
+  if (to.origin !== location.origin || to.pathname === location.pathname && to.hash) return
+  e.preventDefault()
+  guard.leave(to.href, away(to.href))
+})
+// Back, forward and pushState inside an application: the document stays, the page
+// of the form does not.
+globalThis.navigation?.addEventListener("navigate", e => {
+  const to = new URL(e.destination.url)
+  if (guard.passes || !e.cancelable || !e.destination.sameDocument || to.pathname === location.pathname || !guard.needed()) return
+  e.preventDefault()
+  const key = e.navigationType === "traverse" && e.destination.key
+  guard.leave(to.href, key ? async () => {
+    guard.passes = true
+    await navigation.traverseTo(key).finished.catch(() => {})
+    guard.passes = false
+    for (const p of pages) if (p.alive && p.form.isConnected) p.guarded(null, () => p.happened("returned"))
+  } : away(to.href))
+})
