@@ -12,6 +12,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode"
 
 	cdpinput "github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
@@ -54,12 +55,16 @@ func (l look) has(text string) bool {
 	return l.stands(text) || strings.Contains(strings.Join(l.Alerts, "\n"), text)
 }
 
-// news are the lines that were not there before.
+// news are the lines that were not there before. A line in which only figures have
+// changed, such as a clock, is none.
 func (l look) news(before look) []string {
-	old := slices.Clone(before.Lines)
+	old := make([]string, len(before.Lines))
+	for k, line := range before.Lines {
+		old[k] = strings.Map(masked, line)
+	}
 	var fresh []string
 	for _, line := range l.Lines {
-		if k := slices.Index(old, line); k >= 0 {
+		if k := slices.Index(old, strings.Map(masked, line)); k >= 0 {
 			old = slices.Delete(old, k, k+1)
 		} else {
 			fresh = append(fresh, line)
@@ -88,6 +93,14 @@ func (l look) rows(group string) int {
 // waits reports whether a page shows that something is pending.
 func (l look) waits(before look) bool {
 	return l.Busy || l.held() || l.buttonLess(before) || len(l.Buttons) > 0 && l.Buttons[0].Text != before.Buttons[0].Text
+}
+
+// masked makes every figure the same.
+func masked(r rune) rune {
+	if unicode.IsDigit(r) {
+		return '0'
+	}
+	return r
 }
 
 // buttonLess reports whether the form is there, and its button is not any more.

@@ -267,7 +267,7 @@ func TestChecksAndRows(t *testing.T) {
 
 // A page of another kind: the form comes with the load, controls are the browser's
 // pickers, what is to be said is said by the browser's dialogs, the button goes while
-// it is sent, a route of the page's own is left, and an issue takes its time.
+// it is sent, a route of the page's own is left, an issue takes its time, and a clock ticks.
 func TestPickersAndDialogs(t *testing.T) {
 	dir, source := beside(t, `form: call
 schema:
@@ -282,8 +282,9 @@ submit: {url: /calls}
 `, `<!doctype html>
 <title>Call</title>
 <a href="/tides">Tides</a>
-<main></main>
+<main></main> <p id="clock">
 <script>
+  setInterval(() => { document.getElementById("clock").textContent = "It is " + new Date().toISOString() }, 500)
   let unsaved = false
   addEventListener("click", e => {
     if (!e.target.matches("a")) return
