@@ -1,0 +1,118 @@
+package try
+
+import (
+	"fmt"
+	"slices"
+
+	"leanwicket.dev/lifecycle"
+)
+
+// success sends a form that is accepted.
+func (t *tab) success() (before, now look, news []string) {
+	before = t.full()
+	t.press()
+	t.sends(1)
+	now, _ = t.until(moment, func(l look) bool {
+		news = l.news(before)
+		return (len(news) > 0 || l.URL != before.URL) && !l.waits(before)
+	})
+	return before, now, news
+}
+
+func successTold(t *tab) (Verdict, string) {
+	before, _, _ := t.success()
+	now := t.quiet()
+	news := now.news(before)
+	if now.URL != before.URL {
+		return Kept, "the page goes on to " + now.URL
+	}
+	if len(news) == 0 {
+		return Broken, "nothing is said"
+	}
+	for k, line := range news {
+		if slices.Contains(news[:k], line) {
+			return Broken, fmt.Sprintf("%q is said more than once", line)
+		}
+	}
+	return Kept, fmt.Sprintf("%q", news[0])
+}
+
+// resetAfter sends what was called wrong before it was mended, with a row more.
+func resetAfter(t *tab) (Verdict, string) {
+	t.open()
+	var said []string
+	if gap := t.gap(); gap != "" {
+		t.fillBut(gap)
+		t.press()
+		if said = t.quiet().news(t.opened); len(t.sent()) > 0 { // another trial's matter
+			said = nil
+			t.open()
+		}
+	}
+	sent := len(t.sent())
+	t.fill()
+	for _, group := range t.groups {
+		t.oneMore(group[0])
+	}
+	before := t.quiet()
+	t.press()
+	t.sends(sent + 1)
+	t.until(moment, func(l look) bool { return (len(l.news(before)) > 0 || l.URL != before.URL) && !l.waits(before) })
+	now := t.quiet()
+	switch stays := t.form.Accepted.Then != lifecycle.ThenNavigate; {
+	case !stays && now.URL == before.URL:
+		return Broken, "the form declares accepted.then: navigate, and the page stays"
+	case !stays:
+		return Kept, "the page goes on to " + now.URL
+	case len(now.Fields) == 0:
+		return Broken, "the form is gone, and it declares that it stays"
+	}
+	for _, line := range now.news(t.opened) {
+		if slices.Contains(said, line) && slices.Contains(now.Lines, line) && !slices.Contains(before.Lines, line) {
+			return Broken, fmt.Sprintf("%q, said of what was mended, is there again", line)
+		}
+	}
+	if what := t.marked(now); what != "" {
+		return Broken, what
+	}
+	return t.asDeclared(before, now)
+}
+
+// marked is what still calls a field wrong, or nothing.
+func (t *tab) marked(now look) string {
+	for _, path := range now.paths() {
+		switch f := now.Fields[path]; {
+		case f.Invalid:
+			return path + " is still called wrong"
+		case f.Described != "" && f.Described != t.opened.Fields[path].Described && f.Described != t.opened.Fields[inFirstRow(path)].Described:
+			return fmt.Sprintf("%q is still at %s", f.Described, path)
+		}
+	}
+	return ""
+}
+
+// asDeclared compares values and rows after success with what the form declares.
+func (t *tab) asDeclared(before, now look) (Verdict, string) {
+	clears := t.form.Accepted.Then == lifecycle.ThenClear
+	for _, group := range t.groups {
+		want, left := before.rows(group[0]), now.rows(group[0])
+		if clears {
+			want = t.opened.rows(group[0])
+		}
+		if left != want {
+			return Broken, fmt.Sprintf("%s has %d rows, and as the form declares it would have %d", group[0], left, want)
+		}
+	}
+	for _, path := range before.paths() {
+		f, there := now.Fields[path]
+		was := before.Fields[path].Value
+		switch {
+		case !there || !f.Shown:
+		case clears && f.Value == was && was != t.opened.Fields[path].Value:
+			return Broken, fmt.Sprintf("the form declares accepted.then: clear, and %s is still %q", path, was)
+		case !clears && f.Value != was:
+			return Broken, fmt.Sprintf("%s was %q and is %q", path, was, f.Value)
+		}
+	}
+	return Kept, "nothing is left of it"
+}

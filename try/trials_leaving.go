@@ -1,0 +1,124 @@
+package try
+
+import (
+	"encoding/json"
+	"time"
+
+	cdppage "github.com/chromedp/cdproto/page"
+	"github.com/chromedp/chromedp"
+)
+
+// reload asks for the page once more; whoever is asked stays.
+func (t *tab) reload() {
+	t.did("applicant", "reloads the page")
+	_, _ = chromedp.Call(t.ctx, cdppage.Reload, cdppage.ReloadParams{}) // turned down where somebody is asked
+}
+
+func (t *tab) closes() {
+	t.did("applicant", "closes the page")
+	_, _ = chromedp.Call(t.ctx, cdppage.Close, chromedp.Void{})
+}
+
+func (t *tab) back() {
+	t.did("applicant", "goes back")
+	_, _ = t.js("history.back()") // no answer where the page goes
+}
+
+func (t *tab) link() {
+	t.did("applicant", "follows a link")
+	t.click("link()")
+}
+
+// linked are the trials of a page with a link to another page of its site.
+func linked(run func(*tab) (Verdict, string)) func(*tab) (Verdict, string) {
+	return func(t *tab) (Verdict, string) {
+		t.open()
+		text, err := t.js("Boolean(link())")
+		t.need(err)
+		if text != "true" {
+			return NotApplicable, "the page has no link to another page of its site"
+		}
+		return run(t)
+	}
+}
+
+// asks types something, leaves, and expects the browser's own prompt or a dialog.
+func asks(leave func(*tab)) func(*tab) (Verdict, string) {
+	return func(t *tab) (Verdict, string) {
+		t.open()
+		path, _ := t.text(false)
+		t.typeIn(path, t.valid[path]+" II")
+		typed := t.quiet().Fields[path].Value
+		switch asker, stays := t.leaving(leave); {
+		case asker != "":
+			return Kept, asker + " asks"
+		case stays && t.see().Fields[path].Value == typed:
+			return Kept, "the page stays, and what was typed with it"
+		}
+		return Broken, "the work is gone without a question"
+	}
+}
+
+// leaving leaves, and says who asks, or whether the page is there all the same.
+func (t *tab) leaving(leave func(*tab)) (asker string, stays bool) {
+	from := t.see().URL
+	_, err := t.js("void (globalThis.stays = true)")
+	t.need(err)
+	leave(t)
+	for end := time.Now().Add(moment); time.Now().Before(end); time.Sleep(20 * time.Millisecond) {
+		switch prompts, confirms := t.prompted(); {
+		case prompts > 0:
+			return "the browser", true
+		case confirms > 0:
+			return "the page", true
+		}
+		text, err := t.js("globalThis.stays === true ? look() : null")
+		var l look
+		switch stays = err == nil; {
+		case !stays: // a page that is closed never answers
+		case text == "null":
+			return "", false // another document has come
+		case json.Unmarshal([]byte(text), &l) == nil && l.Dialog:
+			return "the page", true
+		case l.URL != from:
+			return "", false
+		}
+	}
+	return "", stays
+}
+
+// unasked leaves, by a link if there is one, and expects no question.
+func (t *tab) unasked() (Verdict, string) {
+	leave := func(t *tab) { t.reload() }
+	if text, err := t.js("Boolean(link())"); err == nil && text == "true" {
+		leave = func(t *tab) { t.link() }
+	}
+	switch asker, stays := t.leaving(leave); {
+	case asker != "":
+		return Broken, asker + " asks, and nothing would be lost"
+	case stays:
+		return CannotTell, "the page stays where it is"
+	}
+	return Kept, "nobody was asked"
+}
+
+func quietUntouched(t *tab) (Verdict, string) {
+	l := t.open()
+	path, ok := t.text(false)
+	if _, there := l.Fields[path]; !ok || !there {
+		path = l.paths()[0]
+	}
+	t.did("applicant", "clicks into %s", path)
+	t.click(call("named", path) + "[0]")
+	t.quiet()
+	return t.unasked()
+}
+
+func quietAfterSuccess(t *tab) (Verdict, string) {
+	before, now, _ := t.success()
+	t.quiet()
+	if now.URL != before.URL {
+		return NotApplicable, "the page goes on after success"
+	}
+	return t.unasked()
+}

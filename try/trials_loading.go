@@ -1,0 +1,60 @@
+package try
+
+import (
+	"cmp"
+	"fmt"
+)
+
+func (t *tab) loads() {
+	if asked := t.waitFor(2*moment, func() bool { return t.asked("load") > 0 }); !asked {
+		t.cannot("the page never asks for %s, which the form declares as prefill.url", t.form.Prefill.URL)
+	}
+}
+
+func loadOverTyping(t *tab) (Verdict, string) {
+	t.replying("load", reply{never: true})
+	l := t.arrive()
+	t.loads()
+	path, ok := t.text(true)
+	if !ok {
+		return CannotTell, "the record has no text that somebody would type; right would be --record FILE with one"
+	}
+	if _, there := l.Fields[path]; !there {
+		t.release("load", reply{status: 200, body: string(t.record)})
+		if _, comes := t.until(moment, func(l look) bool { return len(l.Fields) > 0 }); !comes {
+			t.lacksFields()
+		}
+		return Kept, path + " is not there before the load"
+	}
+	if !l.Fields[path].Editable {
+		return Kept, path + " is locked while it loads"
+	}
+	t.typeIn(path, cmp.Or(t.valid[path], t.loaded[path])+" II")
+	typed := t.see().Fields[path].Value
+	t.release("load", reply{status: 200, body: string(t.record)})
+	if now := t.quiet().Fields[path].Value; now != typed {
+		return Broken, fmt.Sprintf("%q was typed at %s, and became %q when the load came", typed, path, now)
+	}
+	return Kept, fmt.Sprintf("%q stayed at %s", typed, path)
+}
+
+func loadFails(t *tab) (Verdict, string) {
+	t.replying("load", reply{status: 500, kind: problemJSON, body: `{"title": "The registry is closed."}`})
+	l := t.arrive()
+	t.loads()
+	if len(l.Fields) == 0 {
+		return Broken, "a load that fails takes the form away"
+	}
+	if _, rests := t.until(moment, func(l look) bool { return !l.Busy }); !rests {
+		return Broken, "the page is busy for ever after a load that failed"
+	}
+	if t.form.Prefill.Needed {
+		return Kept, "the page is not busy any more"
+	}
+	t.fill()
+	t.press()
+	if sent := t.waitFor(moment, func() bool { return len(t.sent()) > 0 }); !sent {
+		return Broken, "after a load that failed the form cannot be sent"
+	}
+	return Kept, "it was sent all the same"
+}

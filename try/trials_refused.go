@@ -1,0 +1,148 @@
+package try
+
+import (
+	"fmt"
+	"strings"
+)
+
+// refused sends a form that is refused at one of its fields.
+func refused(judge func(t *tab, before, now look) (Verdict, string)) func(*tab) (Verdict, string) {
+	return func(t *tab) (Verdict, string) {
+		before := t.full()
+		t.refuses(before, t.refusal.reply)
+		now := t.quiet()
+		if len(now.Fields) == 0 {
+			return Broken, "the page is gone, and what was typed with it"
+		}
+		return judge(t, before, now)
+	}
+}
+
+// refuses sends the form, and waits for the words of the refusal.
+func (t *tab) refuses(before look, r reply) {
+	if before.has(t.refusal.says) {
+		t.cannot("the page says %q before anything is refused; right would be --refusal with other words", t.refusal.says)
+	}
+	t.replying("submit", r)
+	t.press()
+	t.sends(1)
+	t.until(moment, func(l look) bool { return l.has(t.refusal.says) })
+}
+
+func refusalShown(t *tab, _, now look) (Verdict, string) {
+	if now.has(t.refusal.says) {
+		return Kept, fmt.Sprintf("%q can be read", t.refusal.says)
+	}
+	return Broken, "what the server says cannot be read"
+}
+
+func refusalAtItsField(t *tab, _, now look) (Verdict, string) {
+	path := t.refusal.path
+	f := now.Fields[path]
+	switch {
+	case !now.has(t.refusal.says):
+		return NotApplicable, "what the server says is not shown"
+	case !strings.Contains(f.Described, t.refusal.says):
+		return Broken, fmt.Sprintf("it is not what %s is described by (aria-describedby or aria-errormessage)", path)
+	case !f.Invalid:
+		return Broken, fmt.Sprintf("%s has no aria-invalid", path)
+	}
+	return Kept, path + " is described by it"
+}
+
+func refusalFocus(t *tab, _, now look) (Verdict, string) {
+	path := t.refusal.path
+	switch {
+	case !now.has(t.refusal.says):
+		return NotApplicable, "what the server says is not shown"
+	case now.Focus == path:
+		return Kept, path + " has the focus"
+	case strings.Contains(now.FocusText, t.refusal.says):
+		return Kept, "a summary that says so has the focus"
+	}
+	return Broken, "the focus stays where it was"
+}
+
+func refusalKeepsValues(_ *tab, before, now look) (Verdict, string) {
+	for _, path := range before.paths() {
+		if f := before.Fields[path]; f.Shown && now.Fields[path].Value != f.Value {
+			return Broken, fmt.Sprintf("%s was %q and is %q", path, f.Value, now.Fields[path].Value)
+		}
+	}
+	return Kept, "every value is there"
+}
+
+func refusalGoes(t *tab, _, now look) (Verdict, string) {
+	path := t.refusal.path
+	if !now.stands(t.refusal.says) {
+		return NotApplicable, "what the server says does not stay on the page"
+	}
+	raw, accepted := t.another(path)
+	t.typeIn(path, raw)
+	if _, gone := t.until(moment, func(l look) bool { return !l.stands(t.refusal.says) && !(accepted && l.Fields[path].Invalid) }); !gone {
+		return Broken, "it stands at a value that the server never saw"
+	}
+	return Kept, "it went"
+}
+
+func nothingSwallowed(t *tab) (Verdict, string) {
+	if t.refusal.unknowable != "" {
+		return NotApplicable, t.refusal.unknowable
+	}
+	t.refuses(t.full(), t.refusal.stray)
+	if !t.see().has(t.refusal.says) {
+		return Broken, "an entry for a field that the form does not have is shown nowhere"
+	}
+	return Kept, "it is shown"
+}
+
+func signedOut(t *tab) (Verdict, string) {
+	before := t.full()
+	t.replying("submit", reply{status: 401, kind: problemJSON, body: `{"title": "Sign in to go on."}`})
+	t.press()
+	t.sends(1)
+	var news []string
+	now, told := t.until(moment, func(l look) bool { news = l.news(before); return len(news) > 0 && !l.waits(before) })
+	if len(now.Fields) == 0 {
+		return Broken, "the page is gone, and what was typed with it"
+	}
+	if verdict, why := refusalKeepsValues(t, before, now); verdict == Broken {
+		return Broken, why
+	}
+	if prompts, _ := t.prompted(); prompts > 0 {
+		return Broken, "the page goes away, and the browser asks whether what was typed may be lost"
+	}
+	if !told {
+		return Broken, "nothing is said"
+	}
+	return Kept, fmt.Sprintf("%q", news[0])
+}
+
+func lostReply(t *tab) (Verdict, string) {
+	before := t.full()
+	t.replying("submit", reply{broken: true})
+	t.press()
+	t.sends(1)
+	now, told := t.until(moment, func(l look) bool { return len(l.news(before)) > 0 && !l.waits(before) })
+	if len(now.Fields) == 0 {
+		return Broken, "the page is gone, and what was typed with it"
+	}
+	if !told {
+		return Broken, "nobody learns that it is not known whether it arrived"
+	}
+	first := t.sent()[0]
+	count := len(t.sent())
+	t.replying("submit", reply{status: 201, body: `{"id": "R-1"}`})
+	t.press()
+	if again := t.waitFor(moment, func() bool { return len(t.sent()) > count }); !again {
+		return Broken, "it cannot be sent again"
+	}
+	second := t.sent()[count]
+	switch {
+	case first.Key == "" && second.Key == "":
+		return Broken, "it is sent again without an Idempotency-Key: if the first one arrived, there are two records"
+	case first.Key != second.Key:
+		return Broken, "it is sent again with another Idempotency-Key: if the first one arrived, there are two records"
+	}
+	return Kept, "it is sent again with the same Idempotency-Key"
+}

@@ -1,0 +1,173 @@
+package try
+
+import (
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// typeHalf types the first letter at the first of them that is typed on the page.
+func (t *tab) typeHalf() (before look, h half) {
+	before = t.open()
+	for _, h := range t.halves() {
+		if f, there := before.Fields[h.path]; !there && strings.Contains(h.path, "/0/") || f.writable() {
+			t.typeIn(h.path, h.letter)
+			return before, h
+		}
+	}
+	panic(verdict{NotApplicable, "nothing is typed on the page whose first letter is not yet an answer"})
+}
+
+// wrong is what calls a field wrong, or nothing.
+func wrong(before, now look, path string) string {
+	f := now.Fields[path]
+	switch {
+	case f.Invalid:
+		return "aria-invalid is set"
+	case f.Described != "" && f.Described != before.Fields[path].Described:
+		return fmt.Sprintf("%q is at it", f.Described)
+	}
+	if news := now.news(before); len(news) > 0 {
+		return fmt.Sprintf("%q appeared", news[0])
+	}
+	return ""
+}
+
+func quietWhileTyping(t *tab) (Verdict, string) {
+	before, h := t.typeHalf()
+	var what string
+	t.until(moment/2, func(l look) bool { // a page may take its time
+		what = wrong(before, l, h.path)
+		return what != ""
+	})
+	if what != "" {
+		return Broken, fmt.Sprintf("after the first letter of %s %s", h.path, what)
+	}
+	return Kept, "nothing was said after the first letter of " + h.path
+}
+
+// leftWrong leaves a field with its first letter only. Said are the lines that
+// appeared.
+func leftWrong(t *tab) (before look, h half, what string, said []string) {
+	before, h = t.typeHalf()
+	t.did("applicant", "goes on to the next field")
+	t.keys("\t")
+	t.until(moment, func(l look) bool {
+		what, said = wrong(before, l, h.path), l.news(before)
+		return what != ""
+	})
+	return before, h, what, said
+}
+
+func toldAfterLeaving(t *tab) (Verdict, string) {
+	_, h, what, _ := leftWrong(t)
+	if what == "" {
+		return Broken, fmt.Sprintf("%s was left wrong, and nothing was said", h.path)
+	}
+	return Kept, what
+}
+
+func goneWhenMended(t *tab) (Verdict, string) {
+	before, h, what, said := leftWrong(t)
+	if what == "" {
+		return NotApplicable, "nothing was said when the field was left"
+	}
+	t.typeIn(h.path, h.whole)
+	t.keys("\t")
+	gone := func(l look) bool {
+		f := l.Fields[h.path]
+		stands := slices.ContainsFunc(l.news(before), func(line string) bool { return slices.Contains(said, line) && slices.Contains(l.Lines, line) })
+		return !f.Invalid && f.Described == before.Fields[h.path].Described && !stands
+	}
+	if _, went := t.until(moment, gone); !went {
+		return Broken, fmt.Sprintf("%s was mended, and still %s", h.path, what)
+	}
+	return Kept, "it went"
+}
+
+// pressEnter presses Enter in a text, be it the one that is left out.
+func pressEnter(t *tab, but string) {
+	t.intoText(but)
+	t.enter()
+}
+
+// intoText puts the cursor into a text.
+func (t *tab) intoText(but string) {
+	path, ok := t.text(false)
+	if !ok {
+		t.cannot("there is no text to press Enter in")
+	}
+	if path != but {
+		t.typeIn(path, t.valid[path])
+	}
+	_, err := t.js(call("begin", path))
+	t.need(err)
+}
+
+func (t *tab) enter() {
+	t.did("applicant", "presses Enter")
+	t.keys("\r")
+}
+
+// fillBut fills everything in but one field, which is left empty.
+func (t *tab) fillBut(gap string) look {
+	t.fill(gap)
+	before := t.quiet()
+	switch _, there := before.Fields[gap]; {
+	case !there: // a row has to be added first
+		t.typeIn(gap, "")
+	case before.Fields[gap].Value != "":
+		t.typeIn(gap, "")
+	}
+	return before
+}
+
+func invalid(submit func(t *tab, but string)) func(*tab) (Verdict, string) {
+	return func(t *tab) (Verdict, string) {
+		t.open()
+		gap := t.gap()
+		before := t.fillBut(gap)
+		t.quiet()
+		submit(t, gap)
+		var what string
+		_, told := t.until(moment, func(l look) bool {
+			if what = wrong(before, l, gap); what == "" && l.Focus == gap && l.Fields[gap].Native {
+				what = "the browser itself says so"
+			}
+			return what != "" || len(t.sent()) > 0
+		})
+		if t.quiet(); len(t.sent()) > 0 {
+			return Broken, fmt.Sprintf("it was sent, though %s is missing", gap)
+		}
+		if !told {
+			return Broken, fmt.Sprintf("nothing was sent, and nobody learns that %s is missing", gap)
+		}
+		return Kept, what
+	}
+}
+
+// plainButtons clicks on each button that is for something else, on a page of its own
+// where the one before has left it.
+func plainButtons(t *tab) (Verdict, string) {
+	before := t.full()
+	others := fmt.Sprintf("others(%d)", len(t.form.Buttons))
+	text, err := t.js(others + ".map(b => (b.innerText || b.value || b.ariaLabel || b.name || b.id).trim())")
+	t.need(err)
+	var labels []string
+	t.need(json.Unmarshal([]byte(text), &labels))
+	if len(labels) == 0 {
+		return NotApplicable, "the form has no other button"
+	}
+	for k, label := range labels {
+		if k > 0 && !slices.Equal(t.see().Lines, before.Lines) {
+			before = t.full()
+		}
+		t.did("applicant", "clicks on %q", label)
+		t.click(fmt.Sprintf("%s[%d]", others, k))
+		if t.quiet(); len(t.sent()) > 0 {
+			return Broken, fmt.Sprintf("the button %q sends the form", label)
+		}
+	}
+	return Kept, fmt.Sprintf("%q: nothing is sent", labels)
+}
