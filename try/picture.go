@@ -2,7 +2,6 @@ package try
 
 import (
 	"fmt"
-	"time"
 
 	"leanwicket.dev/diagram"
 )
@@ -46,7 +45,7 @@ func (r *Result) Picture() *diagram.Drawing {
 	}
 	for k, m := range r.Timeline {
 		y := firstRow + rowHeight*float64(k)
-		text(laneTime, y, 13, diagram.Ink, false, "%.2f s", m.At.Round(10*time.Millisecond).Seconds())
+		text(laneTime, y, 13, diagram.Ink, false, "%v", m.At)
 		switch m.Who {
 		case "applicant":
 			arrow(laneApplicant, lanePage, y, diagram.Edited)

@@ -8,7 +8,6 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
-	"time"
 )
 
 // WriteTable writes the answer as a table, one line a trial, and the counts.
@@ -83,7 +82,7 @@ func (r *Result) evidence() string {
 	var text strings.Builder
 	fmt.Fprintf(&text, "%s: %s\n%s: %s\n\n", r.Trial, r.Asks, r.Verdict, r.Why)
 	for _, m := range r.Timeline {
-		fmt.Fprintf(&text, "%6.2f s  %-9s  %s\n", m.At.Round(10*time.Millisecond).Seconds(), m.Who, m.What)
+		fmt.Fprintf(&text, "%8v  %-9s  %s\n", m.At, m.Who, m.What)
 	}
 	return text.String()
 }

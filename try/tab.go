@@ -47,7 +47,7 @@ type tab struct {
 
 	mu       sync.Mutex
 	replies  map[string]reply // by kind of request
-	waiting  map[string][]*cdpfetch.EventRequestPaused
+	waiting  map[string][]waiting
 	requests []Request
 	loading  map[cdpnetwork.RequestID]bool // what the page is made of, and has not come yet
 	stray    string                        // the newest submission to an address that the form does not declare
@@ -58,6 +58,15 @@ type tab struct {
 	moments  []Moment
 	opened   look // the page as it was opened
 }
+
+// waiting is a request that is not answered yet, and its number in the list of them.
+type waiting struct {
+	paused  *cdpfetch.EventRequestPaused
+	request int
+	address string
+}
+
+func (t *tab) now() Time { return Time(time.Since(t.begun).Milliseconds()) }
 
 // verdict ends a trial in the middle.
 type verdict struct {
@@ -78,7 +87,7 @@ func (t *tab) need(err error) {
 func (t *tab) did(who, format string, args ...any) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
-	t.moments = append(t.moments, Moment{time.Since(t.begun), who, fmt.Sprintf(format, args...)})
+	t.moments = append(t.moments, Moment{t.now(), who, fmt.Sprintf(format, args...)})
 }
 
 // make makes a trial on a page of its own.
@@ -95,7 +104,7 @@ func (x trial) make(browser context.Context, page string, p *plan) (result Resul
 	if err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
 		return result, fmt.Errorf("the browser opens no page: %w", err)
 	}
-	t := &tab{plan: p, ctx: ctx, page: page, begun: time.Now(), waiting: map[string][]*cdpfetch.EventRequestPaused{}, loading: map[cdpnetwork.RequestID]bool{}, replies: map[string]reply{
+	t := &tab{plan: p, ctx: ctx, page: page, begun: time.Now(), waiting: map[string][]waiting{}, loading: map[cdpnetwork.RequestID]bool{}, replies: map[string]reply{
 		"load": {status: 200, body: string(p.record)}, "check": {status: 200, body: "{}"}, "submit": {status: 201, body: `{"id": "R-1"}`},
 	}}
 	defer func() {
@@ -218,9 +227,9 @@ func (t *tab) paused(e *cdpfetch.EventRequestPaused) {
 	t.mu.Lock()
 	r := t.replies[kind]
 	t.leaves = t.leaves || kind == "submit" && e.ResourceType == cdpnetwork.ResourceTypeDocument
-	t.requests = append(t.requests, Request{time.Since(t.begun), kind, e.Request.Method, address.RequestURI(), key, string(body), r.String(), r.body})
+	t.requests = append(t.requests, Request{t.now(), kind, e.Request.Method, address.RequestURI(), key, string(body), r.String(), r.body})
 	if r.never {
-		t.waiting[kind] = append(t.waiting[kind], e)
+		t.waiting[kind] = append(t.waiting[kind], waiting{e, len(t.requests) - 1, address.RequestURI()})
 	}
 	t.mu.Unlock()
 	t.did("page", "%s %s", e.Request.Method, address.RequestURI())
@@ -275,19 +284,20 @@ func (t *tab) replying(kind string, r reply) {
 func (t *tab) release(kind string, r reply, only ...func(address string) bool) {
 	t.mu.Lock()
 	t.replies[kind] = r
-	var waiting, stay []*cdpfetch.EventRequestPaused
-	for _, e := range t.waiting[kind] {
-		if len(only) == 0 || only[0](e.Request.URL) {
-			waiting = append(waiting, e)
-		} else {
-			stay = append(stay, e)
+	var come, stay []waiting
+	for _, w := range t.waiting[kind] {
+		if len(only) > 0 && !only[0](w.address) {
+			stay = append(stay, w)
+			continue
 		}
+		come = append(come, w)
+		t.requests[w.request].Answer, t.requests[w.request].Reply = "late: "+r.String(), r.body
 	}
 	t.waiting[kind] = stay
 	t.mu.Unlock()
-	for _, e := range waiting {
-		t.did("backend", "%s", r)
-		t.answer(e, r)
+	for _, w := range come {
+		t.did("backend", "%s, late, for %s", r, w.address)
+		t.answer(w.paused, r)
 	}
 }
 

@@ -100,7 +100,7 @@ func (t *tab) asDeclared(before, now look) (Verdict, string) {
 			want = t.opened.rows(group[0])
 		}
 		if left != want {
-			return Broken, fmt.Sprintf("%s has %d rows, and as the form declares it would have %d", group[0], left, want)
+			return Broken, fmt.Sprintf("rows of %s: %d, where the form as it declares would have %d", group[0], left, want)
 		}
 	}
 	for _, path := range before.paths() {

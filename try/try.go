@@ -45,23 +45,28 @@ type Options struct {
 	Progress func(Result)
 }
 
+// Time is what has passed since the page was opened, in milliseconds.
+type Time int64
+
+func (t Time) String() string { return fmt.Sprintf("%.2f s", float64(t)/1000) }
+
 // Request is one that the page made to a declared address.
 type Request struct {
-	At     time.Duration `json:"at"` // since the page was opened, in nanoseconds
-	Kind   string        `json:"kind"`
-	Method string        `json:"method"`
-	URL    string        `json:"url"`
-	Key    string        `json:"key,omitempty"`
-	Body   string        `json:"body,omitempty"`
-	Answer string        `json:"answer"` // a status, or what happened instead
-	Reply  string        `json:"reply,omitempty"`
+	At     Time   `json:"ms"`
+	Kind   string `json:"kind"`
+	Method string `json:"method"`
+	URL    string `json:"url"`
+	Key    string `json:"key,omitempty"`
+	Body   string `json:"body,omitempty"`
+	Answer string `json:"answer"` // a status, or what happened instead
+	Reply  string `json:"reply,omitempty"`
 }
 
 // Moment is something that was done or seen in a trial.
 type Moment struct {
-	At   time.Duration `json:"at"`
-	Who  string        `json:"who"` // applicant, page, backend, or the verdict
-	What string        `json:"what"`
+	At   Time   `json:"ms"`
+	Who  string `json:"who"` // applicant, page, backend, or the verdict
+	What string `json:"what"`
 }
 
 // Result is what one trial found.
