@@ -43,7 +43,7 @@ func (t *tab) arrive() look {
 	ctx, cancel := context.WithTimeout(t.ctx, 20*time.Second)
 	defer cancel()
 	if err := chromedp.Do(ctx, chromedp.Navigate(t.page)); err != nil {
-		t.cannot("%s cannot be opened: %v", t.page, err)
+		t.cannot("%s cannot be opened: %v; right would be the address of a page that is served", t.page, err)
 	}
 	l := t.quiet()
 	for end := time.Now().Add(10 * time.Second); !t.come() && time.Now().Before(end); {

@@ -13,7 +13,11 @@ import (
 // WriteTable writes the answer as a table, one line a trial, and the counts.
 func (a *Answer) WriteTable(w io.Writer) error {
 	var text strings.Builder
-	fmt.Fprintf(&text, "%s, form %s\n\n", a.Page, a.Form)
+	fmt.Fprintf(&text, "%s, form %s\n", a.Page, a.Form)
+	if len(a.Missing) > 0 {
+		fmt.Fprintf(&text, "not on the page as it opens: %s\n", strings.Join(a.Missing, ", "))
+	}
+	text.WriteByte('\n')
 	width, verdict := len("trial"), len(NotApplicable)
 	for _, r := range a.Results {
 		width = max(width, len(r.Trial))

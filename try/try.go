@@ -84,6 +84,7 @@ type Result struct {
 type Answer struct {
 	Page    string   `json:"page"`
 	Form    string   `json:"form"`
+	Missing []string `json:"missing,omitempty"` // fields that are not on the page as it opens; those in rows are not meant
 	Results []Result `json:"results"`
 }
 
@@ -150,6 +151,9 @@ func Run(ctx context.Context, source *declare.Source, o Options) (*Answer, error
 	}
 	chosen := slices.DeleteFunc(slices.Clone(trials), func(t trial) bool { return len(o.Only) > 0 && !slices.Contains(o.Only, t.name) })
 	answer := &Answer{Page: o.Page, Form: source.Form.Name, Results: make([]Result, len(chosen))}
+	if answer.Missing, err = meet(browser, page, backend); err != nil {
+		return nil, err
+	}
 	var work errgroup.Group
 	work.SetLimit(cmp.Or(o.Tabs, 3))
 	var telling sync.Mutex
@@ -164,6 +168,23 @@ func Run(ctx context.Context, source *declare.Source, o Options) (*Answer, error
 		})
 	}
 	return answer, work.Wait()
+}
+
+// meet opens the page once. An error says that it is not the form's, or is not there.
+func meet(browser context.Context, page string, p *plan) (missing []string, err error) {
+	met, err := trial{run: func(t *tab) (Verdict, string) {
+		l := t.open()
+		for _, path := range p.paths {
+			if _, there := l.Fields[path]; !there && !strings.Contains(path, "/0/") {
+				missing = append(missing, path)
+			}
+		}
+		return Kept, "the page is the form's"
+	}}.make(browser, page, p)
+	if err == nil && met.Verdict == CannotTell {
+		err = errors.New(met.Why)
+	}
+	return missing, err
 }
 
 func names() []string {

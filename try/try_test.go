@@ -186,7 +186,8 @@ func beside(t *testing.T, form, page string) (dir string, source *declare.Source
 	return dir, source
 }
 
-// A page whose controls have names of their own is found by selectors.
+// A page whose controls have names of their own is found by selectors; what is no
+// page of the form is an error.
 func TestSelectors(t *testing.T) {
 	dir, source := beside(t, `form: tour
 schema: {properties: {name: {type: string}}, required: [name]}
@@ -204,6 +205,13 @@ submit: {url: "https://tours.example/api/tours", control: "#go"}
   }
 </script>`)
 	require.Equal(t, []string{"two-clicks-40"}, broken(t, source, dir, []string{"invalid-by-button", "two-clicks-40", "success-told"}))
+	for page, says := range map[string]string{
+		"http://127.0.0.1:1/": "http://127.0.0.1:1/ cannot be opened: ",
+		t.TempDir():           "none of the form's fields is on the page; right would be controls whose name is the field's path",
+	} {
+		_, err := try.Run(t.Context(), source, try.Options{Page: page})
+		require.ErrorContains(t, err, says)
+	}
 }
 
 const crewForm = `form: crew
