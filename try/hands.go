@@ -75,9 +75,10 @@ func (t *tab) typeIn(path, raw string) {
 	case f.Type == "checkbox" || f.Type == "radio":
 		text, err = t.js(call("tick", path, raw))
 	case f.writable():
-		_, err = t.js(call("begin", path))
-		t.need(err)
-		t.keys(cmp.Or(raw, "\b"))
+		t.write(path, raw)
+		if part := t.see().Fields[path].Value; len(part) < len(raw) && strings.HasPrefix(raw, part) {
+			t.write(path, raw) // the browser has lost a key
+		}
 		return
 	default:
 		text, err = t.js(call("pick", path, raw))
@@ -86,6 +87,12 @@ func (t *tab) typeIn(path, raw string) {
 	if text != "true" {
 		t.cannot("the control of %s takes no %q; right would be fields.%s.samples in the form file", path, raw, path)
 	}
+}
+
+func (t *tab) write(path, raw string) {
+	_, err := t.js(call("begin", path))
+	t.need(err)
+	t.keys(cmp.Or(raw, "\b"))
 }
 
 // call writes a call of one of look.js's functions.
@@ -147,8 +154,17 @@ func (t *tab) addRow(group string) {
 // press clicks on the submit button so often, with a gap between.
 func (t *tab) press(gaps ...time.Duration) {
 	at := t.place("buttons()[0]")
+	before, err := t.js("heard()")
+	t.need(err)
 	t.did("applicant", "clicks on the submit button")
 	t.clickAt(at)
+	came := func() bool {
+		now, err := t.jsWithin(moment/8, "heard()")
+		return err != nil || now != before // a page that goes says nothing
+	}
+	if len(gaps) == 0 && !t.waitFor(moment/8, came) {
+		t.clickAt(t.place("buttons()[0]")) // the browser has lost it, or the button has moved away
+	}
 	for _, gap := range gaps {
 		time.Sleep(gap) // what the trial is about
 		t.did("applicant", "clicks on the submit button")

@@ -106,9 +106,11 @@ func (l look) buttonLess(before look) bool {
 func (l look) held() bool { return len(l.Buttons) > 0 && l.Buttons[0].Held }
 
 // js evaluates an expression beside the functions of look.js.
-func (t *tab) js(expression string) (string, error) {
+func (t *tab) js(expression string) (string, error) { return t.jsWithin(10*time.Second, expression) }
+
+func (t *tab) jsWithin(most time.Duration, expression string) (string, error) {
 	known, _ := json.Marshal([]any{t.fields, t.groups, t.submit, t.opened.Says})
-	ctx, cancel := context.WithTimeout(t.ctx, 10*time.Second)
+	ctx, cancel := context.WithTimeout(t.ctx, most)
 	defer cancel()
 	script := fmt.Sprintf("(async () => { const [fields, groups, submit, says] = %s\n%s\nreturn JSON.stringify(await (%s)) ?? \"null\" })()", known, lookScript, expression)
 	return chromedp.Run(ctx, chromedp.Evaluate[string](script, chromedp.EvalAwaitPromise))

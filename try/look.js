@@ -72,6 +72,14 @@ const middle = e => {
   const r = e.getBoundingClientRect()
   return [r.x + r.width / 2, r.y + r.height / 2]
 }
+// How many clicks have come.
+const heard = () => {
+  if (globalThis.leanwicketHeard === undefined) {
+    globalThis.leanwicketHeard = 0
+    addEventListener("click", () => { globalThis.leanwicketHeard++ }, true)
+  }
+  return globalThis.leanwicketHeard
+}
 // The button that adds a row.
 const adder = ([path, selector]) => document.querySelector(selector || `[name="leanwicket-add"][value="${CSS.escape(path)}"]`)
 // Buttons that are not those that submit, of which there are so many.

@@ -31,7 +31,7 @@ func (t *tab) pending() (before, now look) {
 func (t *tab) sends(count int) {
 	if !t.waitFor(2*moment, func() bool { return len(t.sent()) >= count }) {
 		t.strayed()
-		t.cannot("everything is filled in, and nothing was sent to %s", t.form.Submit.URL)
+		t.cannot("everything is filled in, and nothing was sent to %s; %s", t.form.Submit.URL, t.says())
 	}
 	t.mu.Lock()
 	r, leaves := t.replies["submit"], t.leaves
@@ -39,6 +39,23 @@ func (t *tab) sends(count int) {
 	if leaves && !r.never && !r.broken {
 		t.cannot("the browser itself sends the form, and the page that your server answers with is not known here")
 	}
+}
+
+// says is what may hold a page from sending.
+func (t *tab) says() string {
+	l := t.see()
+	if news := l.news(t.opened); len(news) > 0 {
+		return fmt.Sprintf("the page says %q", news)
+	}
+	for _, path := range l.paths() {
+		if f := l.Fields[path]; f.Invalid || f.Native {
+			return fmt.Sprintf("%s is called wrong, with %q", path, f.Value)
+		}
+	}
+	if l.held() {
+		return "the button is held"
+	}
+	return "nothing says why"
 }
 
 func twice(gap time.Duration) func(*tab) (Verdict, string) {
