@@ -163,7 +163,8 @@ func (t *tab) press(gaps ...time.Duration) {
 		return err != nil || now != before // a page that goes says nothing
 	}
 	if len(gaps) == 0 && !t.waitFor(moment/8, came) {
-		t.clickAt(t.place("buttons()[0]")) // the browser has lost it, or the button has moved away
+		t.did("applicant", "clicks on it again: it has moved away under the pointer")
+		t.clickAt(t.place("buttons()[0]"))
 	}
 	for _, gap := range gaps {
 		time.Sleep(gap) // what the trial is about

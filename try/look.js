@@ -72,11 +72,11 @@ const middle = e => {
   const r = e.getBoundingClientRect()
   return [r.x + r.width / 2, r.y + r.height / 2]
 }
-// How many clicks have come.
+// How many clicks on a submit button have come.
 const heard = () => {
   if (globalThis.leanwicketHeard === undefined) {
     globalThis.leanwicketHeard = 0
-    addEventListener("click", () => { globalThis.leanwicketHeard++ }, true)
+    addEventListener("click", e => { if (buttons().some(b => e.composedPath().includes(b))) globalThis.leanwicketHeard++ }, true)
   }
   return globalThis.leanwicketHeard
 }
