@@ -30,7 +30,7 @@ var knows = map[string][]string{
 	"ledger/redis":      {"ledger"},
 	"dom/bundle":        {},
 	"harbour/office":    {"dom/bundle", "lifecycle", "trace", "diagram", "internal/seen", "declare", "formhttp", "harbour", "ledger", "ledger/sqlite", "replies"},
-	"try":               {"lifecycle", "declare", "diagram", "internal/chromium"},
+	"try":               {"lifecycle", "declare", "replies", "diagram", "internal/chromium"},
 	"internal/chromium": {},
 	"formhttp":          {"lifecycle", "declare", "replies", "markup", "ledger", "ledger/memory"},
 	"harbour":           {},
