@@ -56,9 +56,9 @@ func Own(name string) bool { return strings.HasPrefix(name, "leanwicket-") }
 // which goes one up.
 func MoveOf(value string) (row, to string) {
 	row, to, said := strings.Cut(value, " ")
-	group, number := row[:strings.LastIndexByte(row, '/')+1], row[strings.LastIndexByte(row, '/')+1:]
-	if n, err := strconv.Atoi(number); err == nil && !said {
-		to = group + strconv.Itoa(n-1)
+	end := strings.LastIndexByte(row, '/') + 1
+	if n, err := strconv.Atoi(row[end:]); err == nil && !said {
+		to = row[:end] + strconv.Itoa(n-1)
 	}
 	return row, to
 }

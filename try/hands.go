@@ -21,7 +21,7 @@ import (
 func (t *tab) open() look {
 	l := t.arrive()
 	if t.form.Prefill.URL != "" {
-		t.waitFor(moment, func() bool { return t.asked("load") > 0 })
+		t.waitFor(moment, func() bool { return len(t.asked("load")) > 0 })
 		l = t.quiet()
 	}
 	if len(l.Fields) == 0 {
@@ -125,15 +125,6 @@ func (t *tab) clickAt(at []float64) {
 		_, err := chromedp.Call(t.ctx, cdpinput.DispatchMouseEvent, p)
 		t.need(err)
 	}
-}
-
-// inRows is the group of a field in rows, and the row that a path is of.
-func (t *tab) inRows(path string) (group string, row int) {
-	place, _ := t.form.Lookup(path)
-	if id, in := t.form.Group(place.Field); in {
-		return t.form.Fields[id].Path, int(place.Row)
-	}
-	return "", 0
 }
 
 // addRow adds a row by its button.

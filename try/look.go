@@ -28,6 +28,11 @@ type field struct {
 	Type            string
 }
 
+// writable reports whether a control is one to type in.
+func (f field) writable() bool {
+	return slices.Contains([]string{"text", "search", "email", "tel", "url", "password", "number", "textarea"}, f.Type)
+}
+
 // look is what can be seen of the page.
 type look struct {
 	URL              string
@@ -87,7 +92,12 @@ func (l look) rows(group string) int {
 
 // waits reports whether a page shows that something is pending.
 func (l look) waits(before look) bool {
-	return l.Busy || l.held() || l.buttonLess(before) || len(l.Buttons) > 0 && l.Buttons[0].Text != before.Buttons[0].Text
+	return l.Busy || l.held() || l.buttonLess(before) || l.relabelled(before)
+}
+
+// relabelled reports whether the button says something else.
+func (l look) relabelled(before look) bool {
+	return len(l.Buttons) > 0 && l.Buttons[0].Text != before.Buttons[0].Text
 }
 
 // masked makes every figure the same.
@@ -185,8 +195,3 @@ func (t *tab) waitFor(most time.Duration, so func() bool) bool {
 
 // moment is how long a page may take to show what came.
 const moment = 4 * time.Second
-
-// writable reports whether a control is one to type in.
-func (f field) writable() bool {
-	return slices.Contains([]string{"text", "search", "email", "tel", "url", "password", "number", "textarea"}, f.Type)
-}

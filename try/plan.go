@@ -87,6 +87,15 @@ func (p *plan) field(path string) (*lifecycle.Field, lifecycle.FieldID) {
 	return &p.form.Fields[place.Field], place.Field
 }
 
+// inRows is the group of a field in rows, and the row that a path is of.
+func (p *plan) inRows(path string) (group string, row int) {
+	place, _ := p.form.Lookup(path)
+	if id, in := p.form.Group(place.Field); in {
+		return p.form.Fields[id].Path, int(place.Row)
+	}
+	return "", 0
+}
+
 // typeSomething has a text typed where none has to be: a form that nobody has changed
 // is sent by nobody.
 func (p *plan) typeSomething() {
@@ -114,7 +123,7 @@ func (p *plan) free(path string) bool {
 // with nothing.
 func (p *plan) sample() []byte {
 	var answers []lifecycle.Answer
-	creates := p.form.Submit.Method == "POST"
+	creates := p.form.Submit.Creates()
 	for _, path := range p.paths {
 		place, _ := p.form.Lookup(path)
 		f, id := p.field(path)

@@ -47,8 +47,8 @@ func (p *plan) refusing(sample []byte) (refusal, error) {
 		}
 	}
 	for _, placed := range replies.Place(p.form, replies.Response{Status: r.reply.status, Body: body}) {
-		f, _ := p.field(placed.Path)
-		if _, known := p.form.Lookup(placed.Path); !known || !typed(f) || placed.Text == "" {
+		place, known := p.form.Lookup(placed.Path)
+		if !known || !typed(&p.form.Fields[place.Field]) || placed.Text == "" {
 			continue
 		}
 		r.path, r.says = placed.Path, placed.Text

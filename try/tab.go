@@ -301,24 +301,15 @@ func (t *tab) release(kind string, r reply, only ...func(address string) bool) {
 	}
 }
 
-// sent are the submissions so far.
-func (t *tab) sent() []Request {
+// asked are the requests of a kind so far.
+func (t *tab) asked(kind string) []Request {
 	t.mu.Lock()
 	defer t.mu.Unlock()
-	return slices.DeleteFunc(slices.Clone(t.requests), func(r Request) bool { return r.Kind != "submit" })
+	return slices.DeleteFunc(slices.Clone(t.requests), func(r Request) bool { return r.Kind != kind })
 }
 
-func (t *tab) asked(kind string) int {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	n := 0
-	for _, r := range t.requests {
-		if r.Kind == kind {
-			n++
-		}
-	}
-	return n
-}
+// sent are the submissions so far.
+func (t *tab) sent() []Request { return t.asked("submit") }
 
 // goes reports whether the browser itself sends the form: the page goes then.
 func (t *tab) goes() bool {

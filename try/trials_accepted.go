@@ -8,20 +8,22 @@ import (
 )
 
 // success sends a form that is accepted.
-func (t *tab) success() (before, now look, news []string) {
+func (t *tab) success() (before, now look) {
 	before = t.full()
+	return before, t.accepted(before, 1)
+}
+
+// accepted sends what is accepted, and waits until that shows; count are the submissions
+// that there are then.
+func (t *tab) accepted(before look, count int) look {
 	t.press()
-	t.sends(1)
-	now, _ = t.until(moment, func(l look) bool {
-		news = l.news(before)
-		return (len(news) > 0 || l.URL != before.URL) && !l.waits(before)
-	})
-	return before, now, news
+	t.sends(count)
+	t.until(moment, func(l look) bool { return (len(l.news(before)) > 0 || l.URL != before.URL) && !l.waits(before) })
+	return t.quiet()
 }
 
 func successTold(t *tab) (Verdict, string) {
-	before, _, _ := t.success()
-	now := t.quiet()
+	before, now := t.success()
 	news := now.news(before)
 	if now.URL != before.URL {
 		return Kept, "the page goes on to " + now.URL
@@ -55,10 +57,7 @@ func resetAfter(t *tab) (Verdict, string) {
 		t.oneMore(group[0])
 	}
 	before := t.quiet()
-	t.press()
-	t.sends(sent + 1)
-	t.until(moment, func(l look) bool { return (len(l.news(before)) > 0 || l.URL != before.URL) && !l.waits(before) })
-	now := t.quiet()
+	now := t.accepted(before, sent+1)
 	switch stays := t.form.Accepted.Then != lifecycle.ThenNavigate; {
 	case !stays && now.URL == before.URL:
 		return Broken, "the form declares accepted.then: navigate, and the page stays"

@@ -44,7 +44,7 @@ func lateCheck(t *tab) (Verdict, string) {
 	t.typeIn(path, older)
 	t.keys("\t")
 	f, _ := t.field(path)
-	if asked := t.waitFor(2*moment, func() bool { return t.asked("check") > 0 }); !asked {
+	if asked := t.waitFor(2*moment, func() bool { return len(t.asked("check")) > 0 }); !asked {
 		t.cannot("the page never asks for %s, which the form declares as fields.%s.check.url", f.Check.URL, path)
 	}
 	ofNewer := func(address string) bool {
@@ -53,9 +53,7 @@ func lateCheck(t *tab) (Verdict, string) {
 	t.typeIn(path, newer)
 	t.keys("\t")
 	t.waitFor(moment, func() bool { // one that asks only when it is answered comes later
-		t.mu.Lock()
-		defer t.mu.Unlock()
-		return slices.ContainsFunc(t.requests, func(r Request) bool { return r.Kind == "check" && ofNewer(r.URL) })
+		return slices.ContainsFunc(t.asked("check"), func(r Request) bool { return ofNewer(r.URL) })
 	})
 	t.release("check", reply{status: 200, body: "{}"}, ofNewer)
 	t.quiet()

@@ -24,22 +24,19 @@ func (t *tab) back() {
 	_, _ = t.js("history.back()") // no answer where the page goes
 }
 
+// link follows a link to another page of the site, or ends a trial that needs one.
 func (t *tab) link() {
+	if !t.hasLink() {
+		panic(verdict{NotApplicable, "the page has no link to another page of its site"})
+	}
 	t.did("applicant", "follows a link")
 	t.click("link()")
 }
 
-// linked are the trials of a page with a link to another page of its site.
-func linked(run func(*tab) (Verdict, string)) func(*tab) (Verdict, string) {
-	return func(t *tab) (Verdict, string) {
-		t.open()
-		text, err := t.js("Boolean(link())")
-		t.need(err)
-		if text != "true" {
-			return NotApplicable, "the page has no link to another page of its site"
-		}
-		return run(t)
-	}
+func (t *tab) hasLink() bool {
+	text, err := t.js("Boolean(link())")
+	t.need(err)
+	return text == "true"
 }
 
 // asks types something, leaves, and expects the browser's own prompt or a dialog.
@@ -89,9 +86,9 @@ func (t *tab) leaving(leave func(*tab)) (asker string, stays bool) {
 
 // unasked leaves, by a link if there is one, and expects no question.
 func (t *tab) unasked() (Verdict, string) {
-	leave := func(t *tab) { t.reload() }
-	if text, err := t.js("Boolean(link())"); err == nil && text == "true" {
-		leave = func(t *tab) { t.link() }
+	leave := (*tab).reload
+	if t.hasLink() {
+		leave = (*tab).link
 	}
 	switch asker, stays := t.leaving(leave); {
 	case asker != "":
@@ -115,8 +112,7 @@ func quietUntouched(t *tab) (Verdict, string) {
 }
 
 func quietAfterSuccess(t *tab) (Verdict, string) {
-	before, now, _ := t.success()
-	t.quiet()
+	before, now := t.success()
 	if now.URL != before.URL {
 		return NotApplicable, "the page goes on after success"
 	}

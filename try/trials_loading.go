@@ -6,7 +6,7 @@ import (
 )
 
 func (t *tab) loads() {
-	if asked := t.waitFor(2*moment, func() bool { return t.asked("load") > 0 }); !asked {
+	if asked := t.waitFor(2*moment, func() bool { return len(t.asked("load")) > 0 }); !asked {
 		t.cannot("the page never asks for %s, which the form declares as prefill.url", t.form.Prefill.URL)
 	}
 }

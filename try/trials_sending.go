@@ -104,7 +104,7 @@ func pendingShown(t *tab) (Verdict, string) {
 		return Kept, "the button is held"
 	case now.buttonLess(before):
 		return Kept, "the button is gone"
-	case len(now.Buttons) > 0 && now.Buttons[0].Text != before.Buttons[0].Text:
+	case now.relabelled(before):
 		return Kept, fmt.Sprintf("the button says %q", now.Buttons[0].Text)
 	case len(now.news(before)) > 0:
 		return Kept, fmt.Sprintf("%q appeared", now.news(before)[0])

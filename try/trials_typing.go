@@ -4,14 +4,14 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
-	"strings"
 )
 
 // typeHalf types the first letter at the first of them that is typed on the page.
 func (t *tab) typeHalf() (before look, h half) {
 	before = t.open()
 	for _, h := range t.halves() {
-		if f, there := before.Fields[h.path]; !there && strings.Contains(h.path, "/0/") || f.writable() {
+		group, _ := t.inRows(h.path)
+		if f, there := before.Fields[h.path]; !there && group != "" || f.writable() {
 			t.typeIn(h.path, h.letter)
 			return before, h
 		}
@@ -114,10 +114,7 @@ func (t *tab) enter() {
 func (t *tab) fillBut(gap string) look {
 	t.fill(gap)
 	before := t.quiet()
-	switch _, there := before.Fields[gap]; {
-	case !there: // a row has to be added first
-		t.typeIn(gap, "")
-	case before.Fields[gap].Value != "":
+	if f, there := before.Fields[gap]; !there || f.Value != "" { // what is not there has its row added first
 		t.typeIn(gap, "")
 	}
 	return before

@@ -175,7 +175,8 @@ func meet(browser context.Context, page string, p *plan) (missing []string, err 
 	met, err := trial{run: func(t *tab) (Verdict, string) {
 		l := t.open()
 		for _, path := range p.paths {
-			if _, there := l.Fields[path]; !there && !strings.Contains(path, "/0/") {
+			group, _ := p.inRows(path)
+			if _, there := l.Fields[path]; !there && group == "" {
 				missing = append(missing, path)
 			}
 		}

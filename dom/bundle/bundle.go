@@ -12,6 +12,7 @@ import (
 	"io"
 	"net/http"
 	"strings"
+	"sync"
 
 	"github.com/andybalholm/brotli"
 )
@@ -24,7 +25,8 @@ var files embed.FS
 // parts are those of leanwicket.js, in their order: a page loads them as one script.
 var parts = []string{"core", "guard", "controls", "shown", "kept", "page", "start"}
 
-func script() ([]byte, error) {
+// script is put together at its first use.
+var script = sync.OnceValues(func() ([]byte, error) {
 	whole := []byte("(() => {\n\"use strict\"\n\n")
 	for _, part := range parts {
 		text, err := files.ReadFile("script/" + part + ".js")
@@ -34,7 +36,7 @@ func script() ([]byte, error) {
 		whole = append(append(whole, text...), '\n')
 	}
 	return append(whole, "})()\n"...), nil
-}
+})
 
 // Names are the files as a page asks for them, and the types of the script.
 func Names() []string {
