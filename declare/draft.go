@@ -116,6 +116,8 @@ func nextEdit(session *lifecycle.Session) (edit lifecycle.Event, trouble bool) {
 func keeping(op lifecycle.ConstraintOp, other lifecycle.Value) lifecycle.Value {
 	step := int64(1)
 	switch other.Kind {
+	case lifecycle.ValueNumber:
+		return nextNumber(op, other)
 	case lifecycle.ValueTime, lifecycle.ValueDateTime:
 		step = 60 * 1_000_000 // a minute
 	}
@@ -125,8 +127,21 @@ func keeping(op lifecycle.ConstraintOp, other lifecycle.Value) lifecycle.Value {
 	case lifecycle.OpLessThan:
 		other.Coef -= step
 	}
-	if other.Kind == lifecycle.ValueNumber {
-		return lifecycle.Number(other.Coef, other.Exp)
-	}
 	return other
+}
+
+// nextNumber is the number next to another one, on the side that a comparison
+// asks for.
+func nextNumber(op lifecycle.ConstraintOp, other lifecycle.Value) lifecycle.Value {
+	next := lifecycle.Neighbours(other, lifecycle.Number(1, min(other.Exp, 0)))
+	switch {
+	case next == nil:
+		return other
+	case op == lifecycle.OpGreaterThan:
+		return next[1]
+	case op == lifecycle.OpLessThan:
+		return next[2]
+	default:
+		return other
+	}
 }

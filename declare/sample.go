@@ -96,9 +96,9 @@ func texts(f *lifecycle.Field) []string {
 		case lifecycle.OpEqual:
 			list = append(list, c.Value.String())
 		case lifecycle.OpMaxLength:
-			longest = min(longest, c.Value.Coef)
+			longest = min(longest, c.Value.Integer())
 		case lifecycle.OpMinLength:
-			shortest = max(shortest, c.Value.Coef)
+			shortest = max(shortest, c.Value.Integer())
 		}
 	}
 	for k := range list {

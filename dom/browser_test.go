@@ -4,6 +4,7 @@ package dom_test
 
 import (
 	"context"
+	"database/sql"
 	"fmt"
 	"io"
 	"log/slog"
@@ -293,6 +294,29 @@ func TestRows(t *testing.T) {
 	b.typeIn("slot", "09:30")
 	b.apply()
 	b.becomes("accepted", state)
+}
+
+// Ten rows that are typed are ten rows in the database.
+func TestTenRows(t *testing.T) {
+	b := openTab(t)
+	b.open("/forms/regatta")
+	for k := range 10 {
+		if k > 0 {
+			b.do(chromedp.Click(chromedp.CSS(`button[name="leanwicket-add"][value="boats"]`)))
+		}
+		b.js(value(fmt.Sprintf("boats/%d/name", k)) + ` = ""`)
+		b.typeIn(fmt.Sprintf("boats/%d/name", k), fmt.Sprintf("Gull %d", k))
+	}
+	b.apply()
+	b.becomes("accepted", state)
+	db, err := sql.Open("sqlite", b.file)
+	require.NoError(t, err)
+	defer db.Close()
+	var count int
+	var last string
+	require.NoError(t, db.QueryRow(`SELECT json_array_length(body, '$.boats'), json_extract(body, '$.boats[9].name') FROM bookings`).Scan(&count, &last))
+	require.Equal(t, 10, count)
+	require.Equal(t, "Gull 9", last)
 }
 
 // The browser asks exactly when something would be lost, and the page asks about

@@ -254,7 +254,7 @@ func longText(f *lifecycle.Field) bool {
 		return false
 	}
 	for _, c := range f.Constraints {
-		if c.Op == lifecycle.OpMaxLength && c.Value.Coef > 200 {
+		if c.Op == lifecycle.OpMaxLength && c.Value.Integer() > 200 {
 			return true
 		}
 	}

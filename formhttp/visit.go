@@ -148,7 +148,7 @@ func (h *handler) readJSON(r *http.Request, s *sent) error {
 	for _, a := range answers {
 		path := h.form.Path(a.Place)
 		if h.form.Fields[a.Field].Kind == lifecycle.KindRows {
-			s.rows[path] = int(a.Value.Coef)
+			s.rows[path] = int(a.Value.Integer())
 			continue
 		}
 		s.values[path] = strings.Split(h.form.Format(a.Value), "\n")

@@ -1,7 +1,7 @@
 package lifecycle
 
 // Accepts reports whether a value keeps all rules of a field that look at no
-// other field.
+// other field. The value of a group is the number of its rows.
 func (f *Form) Accepts(id FieldID, v Value) bool {
 	if v.Kind == ValueUnparsed {
 		return false
@@ -10,6 +10,10 @@ func (f *Form) Accepts(id FieldID, v Value) bool {
 		constraint := &f.Fields[id].Constraints[k]
 		bad := false
 		switch {
+		case f.Fields[id].Kind == KindRows:
+			if constraint.Op != OpRequired || len(constraint.When) == 0 {
+				_, _, bad = rowsBreak(constraint, int(v.Integer()))
+			}
 		case constraint.Op.Compares():
 		case constraint.Op == OpRequired:
 			bad = v.Absent() && len(constraint.When) == 0

@@ -77,7 +77,7 @@ func (d *Declaration) check() error {
 	for _, a := range d.Defaults {
 		sound = sound && field(a.Field) && a.Row >= -1 && a.Row < 1<<16
 		if sound && d.Fields[a.Field].Kind == KindRows {
-			sound = a.Value.Kind == ValueNumber && a.Value.Exp <= 4 && a.Value.Coef >= 0 && whole(a.Value) < 1<<16
+			sound = a.Value.Kind == ValueNumber && a.Value.Integer() >= 0 && a.Value.Integer() < 1<<16
 		}
 	}
 	if !sound {

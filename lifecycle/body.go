@@ -122,7 +122,7 @@ func (w *bodyWriter) member(to []byte, n *node, row int32) ([]byte, bool) {
 	case !present, w.patch && !answer.Changed:
 		return to, false
 	case field.Kind == KindRows:
-		return w.rows(to, n, int32(whole(answer.Value)))
+		return w.rows(to, n, int32(answer.Value.Integer()))
 	case answer.Value.Absent() && field.Kind == KindBoolean && field.Required:
 		return append(to, "false"...), true
 	case answer.Value.Absent():

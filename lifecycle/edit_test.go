@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"strconv"
+	"strings"
 	"testing"
 	"time"
 
@@ -164,6 +165,46 @@ func BenchmarkSubmit(b *testing.B) {
 		attempt++
 		if _, err := s.Apply(Replied(attempt, 1, &Reply{Kind: ReplyAccepted})); err != nil {
 			b.Fatal(err)
+		}
+	}
+}
+
+// A bound of a size holds at, below and above it, whatever its digits are.
+func TestBoundsOfSizes(t *testing.T) {
+	for _, bound := range []int{1, 9, 10, 11, 20, 100, 250, 1000} {
+		least, most := Constraint{Op: OpMinLength, Value: Number(int64(bound), 0)}, Constraint{Op: OpMaxLength, Value: Number(int64(bound), 0)}
+		fewest, fullest := Constraint{Op: OpMinItems, Value: Number(int64(bound), 0)}, Constraint{Op: OpMaxItems, Value: Number(int64(bound), 0)}
+		form, err := NewForm(Declaration{Name: "sizes", Fields: []Field{
+			{Path: "long", Constraints: []Constraint{least}}, {Path: "short", Constraints: []Constraint{most}},
+			{Path: "many", Kind: KindRows, Constraints: []Constraint{fewest}}, {Path: "many/*/name"},
+			{Path: "few", Kind: KindRows, Constraints: []Constraint{fullest}}, {Path: "few/*/name"},
+		}})
+		require.NoError(t, err)
+		for _, size := range []int{bound - 1, bound, bound + 1} {
+			s, _ := Open(form, Seed{})
+			for _, path := range []string{"long", "short"} {
+				_, err = s.Apply(Edit(path, strings.Repeat("x", size)))
+				require.NoError(t, err)
+			}
+			for range size {
+				for _, path := range []string{"many", "few"} {
+					_, err = s.Apply(AddRow(path))
+					require.NoError(t, err)
+				}
+			}
+			wrong := map[string]bool{}
+			for f := range s.Fields() {
+				wrong[f.Path()] = f.Wrong()
+				if f.Declared().Kind == KindRows {
+					require.Equal(t, !f.Wrong(), form.Accepts(f.Place().Field, Number(int64(size), 0)))
+				}
+			}
+			small, large := size < bound && size > 0, size > bound
+			require.Equal(t, [4]bool{small, large, small, large}, [4]bool{wrong["long"], wrong["short"], wrong["many"], wrong["few"]}, "%d of %d", size, bound)
+			if _, err := s.Apply(Submit("")); err == nil && size == bound {
+				count, _ := rowCount(2, s.AppendSent(nil))
+				require.Equal(t, size, count)
+			}
 		}
 	}
 }

@@ -152,7 +152,7 @@ func (s *Session) mergeRows(group FieldID, answers []Answer, m merging) {
 func rowCount(group FieldID, answers []Answer) (int, bool) {
 	for _, a := range answers {
 		if a.Field == group && a.Row < 0 {
-			return int(whole(a.Value)), true
+			return int(a.Value.Integer()), true
 		}
 	}
 	return 0, false

@@ -89,6 +89,29 @@ func parseNumber(s string, comma bool) (Value, bool) {
 // whole reports whether a number has no fraction.
 func (v Value) whole() bool { return v.Exp >= 0 }
 
+// Integer is the integer that a number is: a count, a length, or an index. A
+// fraction is cut off. What is beyond 64 bits is the nearest integer that is not.
+// The integer of a value that is no number is 0.
+func (v Value) Integer() int64 {
+	switch {
+	case v.Kind != ValueNumber || v.Exp < -maxDigits:
+		return 0
+	case v.Exp < 0:
+		return v.Coef / powersOfTen[-v.Exp]
+	}
+	n := v.Coef
+	for range v.Exp {
+		if magnitude(n) > math.MaxInt64/10 {
+			if n < 0 {
+				return math.MinInt64
+			}
+			return math.MaxInt64
+		}
+		n *= 10
+	}
+	return n
+}
+
 func appendNumber(b []byte, v Value) []byte {
 	if v.Exp > 0 && v.Exp <= maxDigits {
 		b = strconv.AppendInt(b, v.Coef, 10)

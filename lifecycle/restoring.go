@@ -75,7 +75,7 @@ func (s *Session) growRows(group FieldID, count int) {
 func (s *Session) restoreAttempt(kept *KeptAttempt, button int32) {
 	for _, a := range kept.Values {
 		if a.Field >= 0 && int(a.Field) < len(s.form.Fields) && s.form.Fields[a.Field].Kind == KindRows && a.Row < 0 {
-			s.growRows(a.Field, int(whole(a.Value)))
+			s.growRows(a.Field, int(a.Value.Integer()))
 		}
 	}
 	s.copyValues()

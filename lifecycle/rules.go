@@ -65,9 +65,9 @@ func rowsBreak(constraint *Constraint, count int) (MessageID, Code, bool) {
 	case OpRequired:
 		return MessageNoRows, CodeValueMissing, count == 0
 	case OpMinItems:
-		return MessageTooFewRows, CodeRangeUnderflow, count > 0 && int64(count) < constraint.Value.Coef
+		return MessageTooFewRows, CodeRangeUnderflow, count > 0 && int64(count) < constraint.Value.Integer()
 	case OpMaxItems:
-		return MessageTooManyRows, CodeRangeOverflow, int64(count) > constraint.Value.Coef
+		return MessageTooManyRows, CodeRangeOverflow, int64(count) > constraint.Value.Integer()
 	default:
 		return MessageNone, 0, false
 	}
@@ -78,9 +78,9 @@ func (f *Form) valueBreaks(id FieldID, k int, v Value) (MessageID, Code, bool) {
 	constraint := &f.Fields[id].Constraints[k]
 	switch constraint.Op {
 	case OpMinLength:
-		return MessageTooShort, CodeTooShort, v.Kind == ValueText && int64(utf8.RuneCountInString(v.Text)) < whole(constraint.Value)
+		return MessageTooShort, CodeTooShort, v.Kind == ValueText && int64(utf8.RuneCountInString(v.Text)) < constraint.Value.Integer()
 	case OpMaxLength:
-		return MessageTooLong, CodeTooLong, v.Kind == ValueText && int64(utf8.RuneCountInString(v.Text)) > whole(constraint.Value)
+		return MessageTooLong, CodeTooLong, v.Kind == ValueText && int64(utf8.RuneCountInString(v.Text)) > constraint.Value.Integer()
 	case OpPattern:
 		return MessagePatternMismatch, CodePatternMismatch, v.Kind == ValueText && !f.patterns[id][k].MatchString(v.Text)
 	case OpFormat:
@@ -102,22 +102,14 @@ func (f *Form) valueBreaks(id FieldID, k int, v Value) (MessageID, Code, bool) {
 	case OpEnum:
 		return MessageNoOption, CodeTypeMismatch, !f.Fields[id].offers(v)
 	case OpMinItems:
-		return MessageTooFewRows, CodeRangeUnderflow, int64(v.Count()) < whole(constraint.Value)
+		return MessageTooFewRows, CodeRangeUnderflow, int64(v.Count()) < constraint.Value.Integer()
 	case OpMaxItems:
-		return MessageTooManyRows, CodeRangeOverflow, int64(v.Count()) > whole(constraint.Value)
+		return MessageTooManyRows, CodeRangeOverflow, int64(v.Count()) > constraint.Value.Integer()
 	case OpEqual:
 		return MessageTypeMismatch, CodeTypeMismatch, v != constraint.Value
 	default:
 		return MessageNone, 0, false
 	}
-}
-
-// whole is the integer that a number is; the bounds of lengths are integers.
-func whole(v Value) int64 {
-	if v.Exp > 0 && v.Exp <= maxDigits {
-		return v.Coef * powersOfTen[v.Exp]
-	}
-	return v.Coef
 }
 
 // offers reports whether every chosen option is one of the field's.
@@ -197,7 +189,7 @@ func (s *Session) ruleText(i int32, code Code) string {
 		if field.Unit != "" {
 			arguments.limit += " " + field.Unit
 		}
-		arguments.n = int32(min(whole(constraint.Value), 1<<30))
+		arguments.n = int32(min(constraint.Value.Integer(), 1<<30))
 		if constraint.Op.Compares() {
 			arguments.other = s.form.Fields[constraint.Other].Label
 		}

@@ -321,7 +321,7 @@ func (p *play) rows(key, path string) int {
 	if key == "sentValues" {
 		for _, a := range p.session.AppendSent(nil) {
 			if a.Row < 0 && p.scenario.Form().Fields[a.Field].Path == path {
-				return int(a.Value.Coef)
+				return int(a.Value.Integer())
 			}
 		}
 		return 0

@@ -1,6 +1,8 @@
 package office_test
 
 import (
+	"database/sql"
+	"encoding/json"
 	"io"
 	"log/slog"
 	"net/http"
@@ -10,6 +12,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"testing"
@@ -23,16 +26,18 @@ import (
 type desk struct {
 	t    *testing.T
 	site string
+	file string // the office's database
 }
 
 func open(t *testing.T) desk {
-	o, err := office.Open(filepath.Join(t.TempDir(), "office.db"), office.Options{Log: slog.New(slog.DiscardHandler)})
+	file := filepath.Join(t.TempDir(), "office.db")
+	o, err := office.Open(file, office.Options{Log: slog.New(slog.DiscardHandler)})
 	require.NoError(t, err)
 	server := httptest.NewUnstartedServer(o)
 	server.Config.ErrorLog = slog.NewLogLogger(slog.DiscardHandler, 0)
 	server.Start()
 	t.Cleanup(func() { server.Close(); require.NoError(t, o.Close()) })
-	return desk{t, server.URL}
+	return desk{t, server.URL, file}
 }
 
 // ask sends a request: method and path, headers as "Name: value", a body. The
@@ -159,6 +164,43 @@ func TestBerths(t *testing.T) {
 	require.Contains(t, text, "2031-05-02")
 	status, _, _ = d.ask("GET /permits/P-0001", "", "Cookie: harbour-account=bo")
 	require.Equal(t, 404, status)
+}
+
+// Rows of any number are as many rows in the database, sent as JSON or by a page
+// without script.
+func TestRowsOfAnyNumber(t *testing.T) {
+	d := open(t)
+	db, err := sql.Open("sqlite", d.file)
+	require.NoError(t, err)
+	defer db.Close()
+	stored := func(number string) (names []string) {
+		var body string
+		require.NoError(t, db.QueryRow("SELECT body FROM bookings ORDER BY rowid DESC LIMIT 1").Scan(&body), number)
+		var entry struct{ Boats []struct{ Name string } }
+		require.NoError(t, json.Unmarshal([]byte(body), &entry))
+		for _, boat := range entry.Boats {
+			names = append(names, boat.Name)
+		}
+		return names
+	}
+	for _, number := range []int{1, 9, 10, 11, 20, 100} {
+		var sent []string
+		var list []any
+		page := url.Values{"boats": {strconv.Itoa(number)}, "leanwicket-button": {"enter"}, "leanwicket-key": {"page-" + strconv.Itoa(number)}}
+		for k := range number {
+			sent = append(sent, "Gull "+strconv.Itoa(k))
+			list = append(list, map[string]any{"name": sent[k]})
+			page.Set("boats/"+strconv.Itoa(k)+"/name", sent[k])
+		}
+		body, err := json.Marshal(map[string]any{"boats": list})
+		require.NoError(t, err)
+		status, _, text := d.ask("POST /regatta", string(body), "Idempotency-Key: json-"+strconv.Itoa(number))
+		require.Equal(t, 201, status, text)
+		require.Equal(t, sent, stored("json"))
+		status, _, text = d.ask("POST /plain/regatta", page.Encode(), "Content-Type: application/x-www-form-urlencoded")
+		require.Equal(t, 200, status, text)
+		require.Equal(t, sent, stored("page"))
+	}
 }
 
 // A record is replaced over the version that it is based on, and a repeat gets
