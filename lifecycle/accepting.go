@@ -52,7 +52,7 @@ func (s *Session) settleAccepted(r *Reply) {
 // clearMarks takes away what belonged to the accepted work.
 func (s *Session) clearMarks() {
 	s.dropIssues(func(x *issue) bool { return x.source == SourceServer })
-	s.revealed = false
+	s.conceal()
 	for i := range s.allCells() {
 		if !s.has(i, bitDirty) {
 			s.unmark(i, bitTouched|bitTyped)

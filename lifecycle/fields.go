@@ -220,6 +220,9 @@ func (s *Session) recompute(i int32) {
 	if c.bits&(bitAsked|bitLive) == bitAsked|bitLive {
 		rules = s.brokenRules(i)
 	}
+	if rules != 0 {
+		s.noteChanged(i) // what the issue says may be another text of the same code
+	}
 	if dirty {
 		s.change(i, bitDirty, 0, rules)
 	} else {

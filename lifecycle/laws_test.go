@@ -20,10 +20,15 @@ func TestAnyOrderOfEventsKeepsEveryGuarantee(t *testing.T) {
 				t.Fatal(breach)
 			}
 		}
-		copied := &lifecycle.Session{}
+		copied, mirror := &lifecycle.Session{}, walk.NewMirror(w.Session)
 		for range rapid.IntRange(1, 60).Draw(t, "steps") {
 			e := w.Event(t)
-			w.Apply(e)
+			if _, err := w.Apply(e); err == nil {
+				mirror.Follow(w.Session)
+			}
+			if problem := mirror.Difference(w.Session); problem != "" {
+				t.Fatalf("%s\n%s", problem, strings.Join(w.Log, "\n"))
+			}
 			for _, breach := range w.Breaches {
 				t.Fatalf("%v\n%s", breach, strings.Join(w.Log, "\n"))
 			}

@@ -17,10 +17,7 @@ func (s *Session) absorb(i int32, incoming Value, m merging) {
 	c := &s.cells[i]
 	keeps := m.keepDirty && c.value != c.baseline || m.keepEdited && c.bits&bitEdited != 0
 	old := c.baseline
-	if old != incoming {
-		c.baseline = incoming
-		s.noteChanged(i)
-	}
+	s.setBaseline(i, incoming)
 	if !keeps {
 		s.take(i, incoming)
 	}
@@ -30,6 +27,14 @@ func (s *Session) absorb(i int32, incoming Value, m merging) {
 		s.unmark(i, bitContested)
 	case keeps && m.ask && incoming != old && !s.wasSent(i, incoming, m):
 		s.mark(i, bitContested)
+	}
+}
+
+// setBaseline makes a value the one that was last known to be saved.
+func (s *Session) setBaseline(i int32, v Value) {
+	if c := &s.cells[i]; c.baseline != v {
+		c.baseline = v
+		s.noteChanged(i)
 	}
 }
 
@@ -128,7 +133,7 @@ func (s *Session) mergeRows(group FieldID, answers []Answer, m merging) {
 	for _, r := range g.base {
 		if !slices.Contains(base, r) {
 			for i := range s.cellsOf(r) {
-				s.cells[i].baseline = Value{}
+				s.setBaseline(i, Value{})
 				s.unmark(i, bitMentioned)
 			}
 		}
@@ -232,7 +237,7 @@ func (s *Session) acceptSent() {
 		case s.has(i, bitSent) && s.inBaseline(i):
 			s.absorb(i, s.cells[i].sent, merging{keepEdited: true})
 		default:
-			s.cells[i].baseline = Value{}
+			s.setBaseline(i, Value{})
 			s.revise(i)
 			s.unmark(i, bitContested)
 		}
@@ -289,11 +294,11 @@ func (s *Session) toDefaults() {
 		s.groups[s.form.groupIndex[group]].base = base
 	}
 	for i := range s.allCells() {
-		s.cells[i].baseline = Value{}
+		s.setBaseline(i, Value{})
 	}
 	for _, a := range s.form.Defaults {
 		if i, ok := s.incomingCell(a.Place); ok {
-			s.cells[i].baseline = a.Value
+			s.setBaseline(i, a.Value)
 		}
 	}
 	s.toBaseline()

@@ -55,7 +55,7 @@ func (s *Session) restoreValue(p Place, v Kept) {
 	if v.Veiled.Kind == ValueVeiled {
 		s.cells[i].value = v.Veiled
 	}
-	s.cells[i].baseline = v.Baseline
+	s.setBaseline(i, v.Baseline)
 	s.mark(i, bitTouched|bitTyped)
 	s.revise(i)
 }

@@ -192,6 +192,20 @@ func (s *Session) reveal() {
 		return
 	}
 	s.revealed = true
+	s.noteRuleIssues()
+}
+
+// conceal shows issues by policy again.
+func (s *Session) conceal() {
+	if !s.revealed {
+		return
+	}
+	s.revealed = false
+	s.noteRuleIssues()
+}
+
+// noteRuleIssues notes every field whose issues are shown by policy.
+func (s *Session) noteRuleIssues() {
 	if s.tally[classInvalid] == 0 {
 		return
 	}
@@ -244,7 +258,7 @@ func (s *Session) reset() error {
 	s.disarm(TimerSettle)
 	s.received = receivedMark{}
 	s.receipt = Receipt{Values: s.receipt.Values[:0]}
-	s.revealed = false
+	s.conceal()
 	s.dropIssues(func(*issue) bool { return true })
 	if s.clearNext {
 		s.clearNext = false
