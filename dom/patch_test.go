@@ -61,3 +61,13 @@ func TestBodies(t *testing.T) {
 	require.Equal(t, []any{nil}, readBody(parts("a9", "")), "no more than there is")
 	require.NotPanics(t, func() { readBody(strings.Repeat("a1"+string(partEnd), 1000)) })
 }
+
+// A reset takes the errors off the page.
+func TestAResetTakesErrorsOffThePage(t *testing.T) {
+	p := openForm(t, "visit.form.yaml")
+	p.out.take()
+	p.happened("submit", [4]string{"submit"})
+	require.Len(t, told(p, "field"), 2)
+	p.happened("reset", [4]string{})
+	require.Len(t, told(p, "field"), 2)
+}
