@@ -41,12 +41,12 @@ func (s *Session) settleAccepted(r *Reply) {
 	if s.form.Accepted.Lasts > 0 {
 		s.arm(TimerAccepted, s.form.Accepted.Lasts)
 	}
-	switch {
-	case !newer:
-		s.thenPolicy(r)
-	case s.activity != ActivityChecking:
+	if newer {
+		s.activity = ActivityIdle
 		s.followUp()
+		return
 	}
+	s.thenPolicy()
 }
 
 // clearMarks takes away what belonged to the accepted work.
@@ -70,26 +70,49 @@ func (s *Session) adopt(values []Answer) {
 	s.mergeAnswers(values, merging{keepDirty: true, ask: s.form.Prefill.Ask})
 }
 
-// thenPolicy clears or leaves the form, where nothing of it is unsent.
-func (s *Session) thenPolicy(r *Reply) {
-	unsent := s.tally[classDirty] > 0 || s.tally[classRestingEdited] > 0
+// unsent reports whether something of the form has not been sent.
+func (s *Session) unsent() bool {
+	return s.tally[classDirty] > 0 || s.tally[classRestingEdited] > 0
+}
+
+// thenPolicy clears or leaves the form, where nothing of it is unsent. While the
+// question about leaving stands, or its answer is carried out, that decides where
+// the applicant goes.
+func (s *Session) thenPolicy() {
 	switch s.form.Accepted.Then {
 	case ThenClear:
-		if unsent {
-			s.clearNext = true
-			return
-		}
-		s.toDefaults()
-		s.received.cleared = true
+		s.clearOrLater(s.unsent())
 	case ThenNavigate:
-		if unsent || s.leave == LeaveDeparting {
+		if s.unsent() || s.leave != LeavePresent {
 			return
 		}
-		to := r.To
+		to := s.receipt.To
 		if to == "" {
 			to = s.form.Accepted.To
 		}
 		s.emit(Effect{Kind: EffectNavigate, To: to})
 		s.goneTo(to)
+	}
+}
+
+// clearOrLater clears the form, or leaves that to the next reset.
+func (s *Session) clearOrLater(later bool) {
+	if later {
+		s.clearNext = true
+		return
+	}
+	s.conceal()
+	s.toDefaults()
+	s.received.cleared = true
+}
+
+// thenHeld is what follows an acceptance whose newer values are held, or given up
+// while they were checked. The applicant is still at the form: nobody navigates.
+func (s *Session) thenHeld() {
+	if s.thenDue {
+		s.thenDue = false
+		if s.form.Accepted.Then == ThenClear {
+			s.clearOrLater(s.unsent() || s.pressed != s.attempt.button)
+		}
 	}
 }

@@ -47,7 +47,7 @@ func (s *Session) begin(button int32) {
 	}
 	s.standing = OutcomeOpen
 	s.received = receivedMark{}
-	s.clearNext = false
+	s.clearNext, s.thenDue = false, false
 	s.endAccepted()
 	s.disarm(TimerSettle)
 	s.sendTry()

@@ -154,7 +154,7 @@ func (w *stateWriter) state() {
 	}
 	w.number(int64(s.prefill), int64(s.activity), int64(s.standing), int64(s.leave))
 	w.number(int64(s.leaveKind), int64(s.asked), int64(s.pressed), int64(s.load.needs))
-	w.flags(s.load.request != 0, s.load.arrived, s.revealed, s.follow, s.received.on, s.received.cleared, s.clearNext, s.guard,
+	w.flags(s.load.request != 0, s.load.arrived, s.revealed, s.follow, s.received.on, s.received.cleared, s.clearNext, s.thenDue, s.guard,
 		s.applied > 0, s.kept.present, s.kept.ask)
 	w.text(s.version)
 	if s.kept.present {

@@ -136,7 +136,7 @@ func (p *Packer) Unpack(packed []byte, w *Watch) (rest []byte) {
 func (l *listWriter) scalars(s *scalars) {
 	a := &s.attempt
 	l.flags(s.revealed, s.follow, s.clearNext, s.guard, s.received.on, s.received.cleared, s.kept.present)
-	l.flags(s.kept.ask, s.load.arrived, s.applied > 0, a.unsure, a.waited, a.adopted)
+	l.flags(s.kept.ask, s.load.arrived, s.applied > 0, a.unsure, a.waited, a.adopted, s.thenDue)
 	l.small(byte(s.prefill), byte(s.activity), byte(s.standing), byte(s.leave), byte(s.leaveKind), byte(s.asked), byte(s.load.needs), byte(a.outcome))
 	l.numbers(int(s.pressed), int(s.load.request), int(a.number), int(a.button), int(a.repeats), int(s.nextRequest), int(s.nextTimer))
 	for _, t := range s.timers {
@@ -155,7 +155,7 @@ func (l *listReader) scalars(s *Session) {
 		s.applied = 1
 	}
 	a := &s.attempt
-	a.unsure, a.waited, a.adopted = on(second, 3), on(second, 4), on(second, 5)
+	a.unsure, a.waited, a.adopted, s.thenDue = on(second, 3), on(second, 4), on(second, 5), on(second, 6)
 	s.prefill, s.activity, s.standing = Prefill(l.small()), Activity(l.small()), Outcome(l.small())
 	s.leave, s.leaveKind, s.asked = Leave(l.small()), LeaveKind(l.small()), AskReason(l.small())
 	s.load.needs, a.outcome = needs(l.small()), Outcome(l.small())

@@ -49,6 +49,7 @@ type scalars struct {
 	standing  Outcome // the newest outcome, while it stands
 	received  receivedMark
 	clearNext bool                     // clear waits for the next reset
+	thenDue   bool                     // what follows an acceptance waits for newer values, which are checked
 	timers    [TimerSettle + 1]TimerID // armed timers, except those of checks
 
 	leave     Leave

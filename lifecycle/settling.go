@@ -228,6 +228,7 @@ func (s *Session) settleDenied(r *Reply) {
 // followUp sends the newer answers after the older attempt has been settled.
 func (s *Session) followUp() {
 	s.follow = false
+	s.thenDue = s.attempt.outcome == OutcomeAccepted
 	if holds := s.holds(s.pressed) &^ Holds(HoldChecking); holds != 0 {
 		s.block(holds, true)
 		return

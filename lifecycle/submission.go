@@ -163,6 +163,7 @@ func (s *Session) block(holds Holds, keepOutcome bool) {
 		s.focusOn(first)
 	}
 	s.say(s.HoldMessage(holds), Assertive)
+	s.thenHeld()
 }
 
 // HoldMessage is what a submit would say that these hold, by the first of them;
@@ -224,6 +225,7 @@ func (s *Session) cancel() error {
 		if !s.open() {
 			s.mergeKept()
 		}
+		s.thenHeld()
 	case ActivitySending:
 		s.tries[s.currentTry()-1] = tryCancelled
 		s.emit(Effect{Kind: EffectAbort, Attempt: s.attempt.number, Try: s.currentTry()})
@@ -260,10 +262,11 @@ func (s *Session) reset() error {
 	s.receipt = Receipt{Values: s.receipt.Values[:0]}
 	s.conceal()
 	s.dropIssues(func(*issue) bool { return true })
-	if s.clearNext {
-		s.clearNext = false
+	if s.clearNext || s.thenDue && s.form.Accepted.Then == ThenClear {
+		s.clearNext, s.thenDue = false, false
 		s.toDefaults()
 	} else {
+		s.thenDue = false
 		s.toBaseline()
 	}
 	if !s.open() {
