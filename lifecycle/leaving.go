@@ -141,6 +141,10 @@ func (s *Session) returned() error {
 	if inFlight {
 		s.unsettle(Message{ID: MessageUnsettled})
 	}
+	if !s.open() {
+		s.mergeKept()
+		s.thenHeld()
+	}
 	if s.load.request != 0 {
 		s.load.request = 0 // given up when the form was left
 		s.startLoad()
