@@ -7,6 +7,7 @@ type check struct {
 	cell    int32
 	request RequestID // 0: still delayed
 	timer   TimerID
+	row     int32 // where the row of the cell was when the check was sent; -1: nowhere
 }
 
 // startCheck begins a field's check after its delay, if there is something new
@@ -19,7 +20,7 @@ func (s *Session) startCheck(i int32) {
 		return
 	}
 	s.dropCheck(i)
-	s.checks = append(s.checks, check{cell: i})
+	s.checks = append(s.checks, check{cell: i, row: -1})
 	s.mark(i, bitChecking)
 	s.armCheck(&s.checks[len(s.checks)-1], TimerCheckDelay)
 	if policy.Delay == 0 {
@@ -55,6 +56,7 @@ func (s *Session) sendCheck(c *check) {
 	s.nextRequest++
 	c.request = s.nextRequest
 	place, _ := s.where(c.cell)
+	c.row = place.Row
 	s.emit(Effect{Kind: EffectCheck, Request: c.request, Place: place, Value: s.cells[c.cell].value})
 	s.armCheck(c, TimerCheck)
 }
@@ -110,20 +112,33 @@ func (s *Session) checked(r RequestID, entries []Entry) error {
 	if err != nil {
 		return err
 	}
-	checked := s.checks[k].cell
+	check := s.checks[k]
+	checked := check.cell
 	s.disarmCheck(&s.checks[k])
 	s.endCheck(k)
 	s.dropIssues(func(x *issue) bool { return x.source == SourceCheck && x.from == checked })
 	for _, entry := range entries {
-		at := checked
-		if p, ok := s.form.Lookup(entry.Path); ok && entry.Path != "" {
-			if i, there := s.cellAt(p); there && s.has(i, bitAsked) {
-				at = i
-			}
-		}
-		s.addIssue(issue{cell: at, from: checked, source: SourceCheck, code: entry.Code, text: entry.Text})
+		s.addIssue(issue{cell: s.cellOfCheck(&check, entry.Path), from: checked, source: SourceCheck, code: entry.Code, text: entry.Text})
 	}
 	return nil
+}
+
+// cellOfCheck finds the cell that an entry of a check names: the checked one where
+// the path names none that is there and asked. The row number that the checked row
+// had when the check was sent means that row, wherever it is now.
+func (s *Session) cellOfCheck(c *check, path string) int32 {
+	p, ok := s.form.Lookup(path)
+	if !ok {
+		return c.cell
+	}
+	i, there := s.cellAt(p)
+	if r := s.cells[c.cell].row; r >= 0 && p.Row == c.row && s.form.group[p.Field] == s.rows[r].group {
+		i, there = s.rows[r].first+s.form.offset[p.Field], true
+	}
+	if !there || !s.has(i, bitAsked) {
+		return c.cell
+	}
+	return i
 }
 
 // checkFailed ends a check that brought nothing: it holds nothing more, the

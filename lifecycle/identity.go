@@ -168,6 +168,7 @@ func (w *stateWriter) state() {
 	for k := range s.checks {
 		w.number(w.cellName(s.checks[k].cell))
 		w.flags(s.checks[k].request != 0)
+		w.number(int64(s.checks[k].row))
 	}
 	w.number(int64(len(s.issues)))
 	for _, x := range s.issues {

@@ -176,7 +176,7 @@ func (l *listWriter) lists(s *Session) {
 	}
 	l.numbers(len(s.checks))
 	for _, c := range s.checks {
-		l.numbers(int(c.cell), int(c.request), int(c.timer))
+		l.numbers(int(c.cell), int(c.request), int(c.timer), int(c.row))
 	}
 	l.numbers(len(s.issues))
 	for _, x := range s.issues {
@@ -209,7 +209,7 @@ func (l *listReader) lists(s *Session) {
 		s.tries = append(s.tries, tryState(l.number()))
 	}
 	for range l.number() {
-		s.checks = append(s.checks, check{int32(l.number()), RequestID(l.number()), TimerID(l.number())})
+		s.checks = append(s.checks, check{int32(l.number()), RequestID(l.number()), TimerID(l.number()), int32(l.number())})
 	}
 	for range l.number() {
 		s.issues = append(s.issues, issue{int32(l.number()), int32(l.number()), Source(l.number()), l.text(), l.text()})
