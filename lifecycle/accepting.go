@@ -12,8 +12,15 @@ func (s *Session) settleAccepted(r *Reply) {
 	s.accepted = true
 	s.attempt.outcome, s.standing = OutcomeAccepted, OutcomeAccepted
 	creates := s.form.Submit.Creates()
-	s.dropKept()
-	if !creates && s.load.request != 0 {
+	if s.kept.present {
+		s.load.needs = 0 // what was accepted is as good as the answer that is dropped
+		s.dropKept()
+	}
+	lost := s.losesVersion(r)
+	if lost {
+		s.load.needs |= needVersion
+	}
+	if lost || !creates && s.load.request != 0 {
 		s.startLoad() // the answer on its way may be older than what was accepted
 	}
 	s.acceptSent()
@@ -47,6 +54,13 @@ func (s *Session) settleAccepted(r *Reply) {
 		return
 	}
 	s.thenPolicy()
+}
+
+// losesVersion reports whether a form that replaces knew a version, and does not
+// after this acceptance. The next save would go over somebody else's work.
+func (s *Session) losesVersion(r *Reply) bool {
+	known := s.attempt.version != "" || s.version != ""
+	return known && r.Version == "" && !s.form.Submit.Creates() && s.form.Prefill.URL != ""
 }
 
 // clearMarks takes away what belonged to the accepted work.

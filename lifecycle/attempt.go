@@ -39,7 +39,10 @@ func (s *Session) begin(button int32) {
 	s.copyValues()
 	a := &s.attempt
 	number, old := a.number+1, a.key
-	*a = attempt{number: number, button: button, version: s.version}
+	*a = attempt{number: number, button: button}
+	if !s.form.Submit.Creates() {
+		a.version = s.version
+	}
 	s.tries = s.tries[:0]
 	a.key = s.seed.key(number)
 	if a.key == old { // a restored key that this seed makes too

@@ -14,6 +14,7 @@ const (
 	needDeclared needs = 1 << iota // the form says so
 	needOutdated                   // the record has been changed elsewhere
 	needRestored                   // an earlier page's attempt is unsettled
+	needVersion                    // an acceptance brought no version
 )
 
 // kept is an answer that arrived while an attempt was open: its values are in
@@ -70,7 +71,6 @@ func (s *Session) loaded(e *Event) error {
 	s.disarm(TimerLoad)
 	s.load.request = 0
 	s.load.arrived = true
-	s.load.needs = 0
 	s.prefill = PrefillReady
 	s.dropKept()
 	if s.open() && !(restored && s.activity == ActivityIdle) {
@@ -85,7 +85,9 @@ func (s *Session) loaded(e *Event) error {
 // open reports whether an attempt is open: an arriving answer then waits.
 func (s *Session) open() bool { return s.activity != ActivityIdle || s.unsettled() }
 
+// mergeLoaded merges a load. What was needed of it is there then, and not before.
 func (s *Session) mergeLoaded(values []Answer, version string, ask bool) {
+	s.load.needs = 0
 	s.mergeAnswers(values, merging{
 		keepDirty:  true,
 		keepEdited: s.attempt.outcome != OutcomeAccepted,
@@ -123,7 +125,7 @@ func (s *Session) loadTimedOut() {
 func (s *Session) endFailedLoad() {
 	s.load.request = 0
 	s.prefill = PrefillFailed
-	if s.load.arrived && s.load.needs == 0 {
+	if s.load.arrived && (s.needed() == 0 || s.kept.present) {
 		s.prefill = PrefillReady
 	}
 	s.say(Message{ID: MessageLoadFailed}, Assertive)
@@ -132,7 +134,7 @@ func (s *Session) endFailedLoad() {
 // needed is why a load has to arrive before a submit, now.
 func (s *Session) needed() needs {
 	n := s.load.needs
-	if !s.unsettled() {
+	if !s.unsettled() || !s.attempt.adopted {
 		n &^= needRestored
 	}
 	return n

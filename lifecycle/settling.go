@@ -199,6 +199,7 @@ func (s *Session) firstServerIssue() Place {
 // they meet an edit. A form that loads nothing takes it as a refusal.
 func (s *Session) settleOutdated(r *Reply) {
 	if s.form.Prefill.URL == "" {
+		s.version = "" // no load brings a newer one: to send again is the applicant's decision
 		s.settleRefused(r)
 		return
 	}

@@ -78,8 +78,9 @@ func (s *Session) holds(button int32) Holds {
 	}
 	needed := s.needed() != 0
 	add(HoldGone, s.leave == LeaveGone)
-	add(HoldLoading, needed && s.load.request != 0)
-	add(HoldPrefillMissing, needed && s.load.request == 0)
+	onItsWay := s.load.request != 0 || s.kept.present // a kept answer has arrived, and is not merged yet
+	add(HoldLoading, needed && onItsWay)
+	add(HoldPrefillMissing, needed && !onItsWay)
 	add(HoldSending, s.activity == ActivitySending || s.activity == ActivityWaiting)
 	add(HoldChecking, len(s.checks) > 0)
 	add(HoldContested, s.tally[classContested] > 0)

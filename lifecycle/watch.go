@@ -92,6 +92,7 @@ type facts struct {
 	prefill                         Prefill
 	guard                           bool
 	ignored                         int
+	version                         bool // one is known
 }
 
 // NewWatch begins to watch a session that has just been opened.
@@ -142,7 +143,7 @@ func (w *Watch) read() facts {
 	s := w.session
 	f := facts{
 		leave: s.Leaving(), activity: s.Activity(), submission: s.Submission(), prefill: s.Prefill(),
-		guard: s.UnloadGuard(), ignored: s.Ignored(),
+		guard: s.UnloadGuard(), ignored: s.Ignored(), version: s.Version() != "" || s.Attempt().Version != "",
 	}
 	when := s.Form().Leave.When
 	for x := range s.Fields() {
@@ -299,7 +300,7 @@ func (w *Watch) settleFrom(e Event) outcomes {
 			w.settled = true
 			w.accepted = e.Reply.Kind == ReplyAccepted
 			w.resetAt = false
-			w.missing = w.missing || e.Reply.Kind == ReplyOutdated && w.session.Form().Prefill.URL != ""
+			w.missing = w.missing || w.session.Form().Prefill.URL != "" && (e.Reply.Kind == ReplyOutdated || w.losesVersion(e.Reply))
 		}
 	case EventElapsed:
 		if k := w.timerOf(e.Timer); k >= 0 {
@@ -336,6 +337,12 @@ func (w *Watch) settleFrom(e Event) outcomes {
 		w.load = 0
 	}
 	return o
+}
+
+// losesVersion reports whether a form that replaces does not know the version of
+// what has been accepted, and knew one before.
+func (w *Watch) losesVersion(r *Reply) bool {
+	return r.Kind == ReplyAccepted && r.Version == "" && w.then.facts.version && !w.session.Form().Submit.Creates()
 }
 
 // follow keeps what is out and armed.

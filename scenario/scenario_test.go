@@ -154,7 +154,7 @@ func TestAnswersTooFewAndTooMany(t *testing.T) {
 func TestKeptWorkComesBack(t *testing.T) {
 	passes(t, `backend:
   prefill: [{after: 100ms, status: 200, headers: {ETag: '"4"'}, body: {passenger: Ada, seats: 2}}]
-  submit: [{after: 100ms, status: 200, headers: {ETag: '"5"'}}, {after: 100ms, status: 200}]
+  submit: [{after: 100ms, status: 200, headers: {ETag: '"5"'}}, {after: 100ms, status: 200, headers: {ETag: '"6"'}}]
 kept:
   values: {passenger: Ben, seats: "3"}
   baseline: {passenger: Ada, seats: 2}
@@ -263,7 +263,7 @@ texts:
 form: a.form.yaml
 backend:
   prefill: [{after: 10ms, status: 200, body: {tiefgang: 1.25}}]
-  submit: [{after: 100ms, status: 200}]
+  submit: [{after: 100ms, status: 200, headers: {ETag: '"6"'}}]
 timeline:
   - {at: 1s, edit: {laenge: "24,6"}}
   - {at: 1s, expect: {values: {laenge: 24.6}, issues: {laenge: [rangeOverflow]}}}

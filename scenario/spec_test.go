@@ -345,22 +345,22 @@ func TestSettlingRules(t *testing.T) {
 		return "backend:\n  prefill: [{after: 0, status: 200, headers: {ETag: v1}, body: {a: Heron}}]\n  submit: [" + answers + "]\ntimeline:\n  - {at: 1s, edit: {a: Egret}}\n  - {at: 2s, submit: true}\n"
 	}
 	check(t, map[string]rule{
-		"a retry sends the same values, whatever was typed since": {replaces, backend("{broken: true, after: 10ms}, {after: 10ms, status: 200}") + `  - {at: 3s, edit: {a: Tern}}
+		"a retry sends the same values, whatever was typed since": {replaces, backend("{broken: true, after: 10ms}, {after: 10ms, status: 200, headers: {ETag: v9}}") + `  - {at: 3s, edit: {a: Tern}}
   - {at: 4s, retry: true}
   - {at: 4s, expect: {sentValues: {a: Egret}, keyCount: 1}}
   - {at: 5s, expect: {submission: accepted, values: {a: Tern}, dirty: [a], sendCount: 2}}
 `},
-		"a refused old attempt places its issues, and the newer values follow": {replaces, backend("{broken: true, after: 10ms}, {after: 10ms, status: 422, body: {errors: {b: No.}}}, {after: 1s, status: 200}") + `  - {at: 3s, edit: {a: Tern}}
+		"a refused old attempt places its issues, and the newer values follow": {replaces, backend("{broken: true, after: 10ms}, {after: 10ms, status: 422, body: {errors: {b: No.}}}, {after: 1s, status: 200, headers: {ETag: v9}}") + `  - {at: 3s, edit: {a: Tern}}
   - {at: 4s, submit: true}
   - {at: 4500ms, expect: {submission: sending, keyCount: 2, sendCount: 3, shown: {b: [customError]}, said: newer answers are being sent, sentValues: {a: Tern}}}
   - {at: 6s, expect: {submission: accepted, unsaved: false, shown: {}}}
 `},
-		"newer values that are held are told together with the outcome": {strings.Replace(replaces, "method: PUT", "method: PUT, whileSending: edit", 1), backend("{broken: true, after: 10ms}, {after: 1s, status: 200}") + `  - {at: 3s, edit: {a: Tern}}
+		"newer values that are held are told together with the outcome": {strings.Replace(replaces, "method: PUT", "method: PUT, whileSending: edit", 1), backend("{broken: true, after: 10ms}, {after: 1s, status: 200, headers: {ETag: v9}}") + `  - {at: 3s, edit: {a: Tern}}
   - {at: 4s, submit: true}
   - {at: 4500ms, edit: {a: far too long}}
   - {at: 6s, expect: {submission: accepted, sendCount: 2, shown: {a: [tooLong]}, focus: a, said: have been received. Not sent}}
 `},
-		"the newer values do not follow after a reset": {replaces, backend("{never: true}, {after: 1s, status: 200}") + `  - {at: 5s, edit: {a: Tern}}
+		"the newer values do not follow after a reset": {replaces, backend("{never: true}, {after: 1s, status: 200, headers: {ETag: v9}}") + `  - {at: 5s, edit: {a: Tern}}
   - {at: 6s, submit: true}
   - {at: 6500ms, reset: true}
   - {at: 8s, expect: {submission: accepted, sendCount: 2, values: {a: Egret}, unsaved: false}}
@@ -369,24 +369,24 @@ func TestSettlingRules(t *testing.T) {
   - {at: 4s, submit: true}
   - {at: 5s, expect: {submission: outdated, sendCount: 2, contested: [a], holds: [contested]}}
 `},
-		"another button follows with the same values": {strings.Replace(replaces, "method: PUT", "method: PUT, buttons: [save, publish]", 1), backend("{broken: true, after: 10ms}, {after: 10ms, status: 200}, {after: 10ms, status: 200}") + `  - {at: 4s, submit: publish}
+		"another button follows with the same values": {strings.Replace(replaces, "method: PUT", "method: PUT, buttons: [save, publish]", 1), backend("{broken: true, after: 10ms}, {after: 10ms, status: 200, headers: {ETag: v9}}, {after: 10ms, status: 200, headers: {ETag: v9}}") + `  - {at: 4s, submit: publish}
   - {at: 5s, expect: {submission: accepted, sendCount: 3, keyCount: 2}}
 `},
-		"repeats used up are unsettled, and a retry counts them anew": {replaces, backend("{after: 0, status: 503}, {after: 0, status: 503}, {after: 0, status: 503}, {after: 0, status: 200}") + `  - {at: 4s, expect: {submission: unsettled, sendCount: 2}}
+		"repeats used up are unsettled, and a retry counts them anew": {replaces, backend("{after: 0, status: 503}, {after: 0, status: 503}, {after: 0, status: 503}, {after: 0, status: 200, headers: {ETag: v9}}") + `  - {at: 4s, expect: {submission: unsettled, sendCount: 2}}
   - {at: 5s, retry: true}
   - {at: 7s, expect: {submission: accepted, sendCount: 4, keyCount: 1}}
 `},
-		"a wait can be cancelled": {replaces, backend("{after: 0, status: 503}, {after: 0, status: 200}") + `  - {at: 2500ms, cancel: true}
+		"a wait can be cancelled": {replaces, backend("{after: 0, status: 503}, {after: 0, status: 200, headers: {ETag: v9}}") + `  - {at: 2500ms, cancel: true}
   - {at: 2500ms, expect: {submission: unsettled}}
   - {at: 4s, expect: {sendCount: 1}}
   - {at: 5s, retry: true}
   - {at: 6s, expect: {submission: accepted, keyCount: 1}}
 `},
-		"a late refusal after a time-out is stale": {replaces, backend("{after: 3s, status: 422, body: {errors: {a: No.}}}, {after: 10ms, status: 200}") + `  - {at: 6s, expect: {submission: unsettled, shown: {}}}
+		"a late refusal after a time-out is stale": {replaces, backend("{after: 3s, status: 422, body: {errors: {a: No.}}}, {after: 10ms, status: 200, headers: {ETag: v9}}") + `  - {at: 6s, expect: {submission: unsettled, shown: {}}}
   - {at: 7s, retry: true}
   - {at: 8s, expect: {submission: accepted}}
 `},
-		"a late acceptance stops the repeat that waits": {replaces, backend("{after: 4s, status: 200}, {after: 0, status: 503, headers: {Retry-After: \"4\"}}") + `  - {at: 5s, retry: true}
+		"a late acceptance stops the repeat that waits": {replaces, backend("{after: 4s, status: 200, headers: {ETag: v9}}, {after: 0, status: 503, headers: {Retry-After: \"4\"}}") + `  - {at: 5s, retry: true}
   - {at: 5500ms, expect: {submission: waiting}}
   - {at: 6s, expect: {submission: accepted}}
   - {at: 12s, expect: {sendCount: 2, unsaved: false}}
