@@ -121,12 +121,15 @@ func (s *Session) clearOrLater(later bool) {
 }
 
 // thenHeld is what follows an acceptance whose newer values are held, or given up
-// while they were checked. The applicant is still at the form: nobody navigates.
+// while they were checked. The applicant is still at the form: nobody navigates, and
+// what was typed since and was not sent stays until the next reset, also where it
+// has been saved elsewhere.
 func (s *Session) thenHeld() {
 	if s.thenDue {
 		s.thenDue = false
 		if s.form.Accepted.Then == ThenClear {
-			s.clearOrLater(s.unsent() || s.pressed != s.attempt.button)
+			notSent := s.eachDifference(func(i int32) bool { return !s.has(i, bitEdited) })
+			s.clearOrLater(s.unsent() || notSent || s.pressed != s.attempt.button)
 		}
 	}
 }

@@ -40,7 +40,7 @@ timeline:
   - {at: 8s, reset: true}
   - {at: 8s, expect: {values: {a: null, b: null}, unsaved: false}}
 `},
-		"clear applies at once where the checks of newer values are given up and nothing is left": {"fields: {b: {check: {url: \"/c/{value}\", delay: 0, timeout: 20s}}}\n" + puts + "accepted: {then: clear}\n", record + `, {after: 10ms, status: 200, headers: {ETag: v3}, body: {a: two, b: new}}]
+		"clear waits where the checks of newer values are given up": {"fields: {b: {check: {url: \"/c/{value}\", delay: 0, timeout: 20s}}}\n" + puts + "accepted: {then: clear}\n", record + `, {after: 10ms, status: 200, headers: {ETag: v3}, body: {a: two, b: new}}]
   checks: {b: [{never: true}]}
   submit: [{after: 1s, broken: true}, {after: 1s, status: 200, headers: {ETag: v2}}]
 timeline:
@@ -52,7 +52,9 @@ timeline:
   - {at: 6500ms, refresh: true}
   - {at: 7s, expect: {submission: checking, values: {a: two, b: new}}}
   - {at: 8s, cancel: true}
-  - {at: 8s, expect: {values: {a: null, b: null}, unsaved: false}}
+  - {at: 8s, expect: {values: {a: two, b: new}, unsaved: false}}
+  - {at: 9s, reset: true}
+  - {at: 9s, expect: {values: {a: null, b: null}, unsaved: false}}
 `},
 		"navigate is not taken where newer values are held": {puts + "accepted: {then: navigate, to: /done}\n", record + `]
   submit: [{after: 1s, broken: true}, {after: 1s, status: 200, headers: {ETag: v2}}]
