@@ -75,10 +75,11 @@ func (s *Session) sendTry() {
 // of them differs from the baseline, and takes the edited-since marks away.
 func (s *Session) copyValues() {
 	for g, group := range s.form.groups {
-		s.groups[g].sent = s.groups[g].sent[:0]
+		var sent []int32
 		if s.has(int32(group), bitAsked) {
-			s.groups[g].sent = append(s.groups[g].sent, s.groups[g].now...)
+			sent = s.groups[g].now
 		}
+		s.setRowList(group, inSent, sent)
 		s.freeRows(group)
 	}
 	for i := range s.allCells() {

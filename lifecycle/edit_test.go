@@ -3,6 +3,7 @@ package lifecycle
 import (
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -206,5 +207,53 @@ func TestBoundsOfSizes(t *testing.T) {
 				require.Equal(t, size, count)
 			}
 		}
+	}
+}
+
+// BenchmarkRows measures what works on a whole group: the time of each rises with
+// the number of rows, and no faster.
+func BenchmarkRows(b *testing.B) {
+	form, err := NewForm(Declaration{
+		Name: "rows", Fields: []Field{{Path: "crew", Kind: KindRows}, {Path: "crew/*/name", Constraints: []Constraint{{Op: OpRequired}}}, {Path: "crew/*/role"}},
+		Submit: SubmitPolicy{Method: "PUT", Timeout: time.Second}, Prefill: PrefillPolicy{URL: "/crew", Timeout: time.Second},
+	})
+	require.NoError(b, err)
+	for _, rows := range []int{1000, 4000, 16_000} {
+		values := []Answer{{Place: Place{0, -1}, Value: Number(int64(rows), 0)}}
+		for row := range int32(rows) {
+			values = append(values, Answer{Place: Place{1, row}, Value: Text("Heron")}, Answer{Place: Place{2, row}, Value: Text("mate")})
+		}
+		last := "crew/" + strconv.Itoa(rows-1)
+		run := func(name string, prepare, events []Event) {
+			b.Run(fmt.Sprintf("%s/%d", name, rows), func(b *testing.B) {
+				opened, _ := Open(form, Seed{})
+				s := &Session{}
+				for _, e := range prepare {
+					_, err := opened.Apply(e)
+					require.NoError(b, err)
+				}
+				for b.Loop() {
+					b.StopTimer()
+					s.CopyFrom(opened)
+					b.StartTimer()
+					for _, e := range events {
+						if _, err := s.Apply(e); err != nil {
+							b.Fatal(err)
+						}
+						for f := range s.Changed() {
+							_ = f.Place()
+						}
+					}
+				}
+			})
+		}
+		loaded := []Event{Loaded(1, values, "")}
+		sent := append(slices.Clone(loaded), Edit(last+"/name", "Tern"), Submit(""))
+		run("load", nil, loaded)
+		run("accept", sent, []Event{Replied(1, 1, &Reply{Kind: ReplyAccepted, Version: "2"})})
+		run("add", loaded, []Event{AddRow("crew")})
+		run("remove", loaded, []Event{RemoveRow(last)})
+		run("refresh", loaded, []Event{Refresh(), Loaded(2, values[:len(values)-2], "")})
+		run("reset", append(slices.Clone(loaded), RemoveRow("crew/0")), []Event{Reset()})
 	}
 }

@@ -32,11 +32,8 @@ func (s *Session) where(i int32) (Place, bool) {
 	if c.row < 0 {
 		return Place{c.field, -1}, c.bits&bitLive != 0
 	}
-	group := s.rows[c.row].group
-	for position, r := range s.groups[s.form.groupIndex[group]].now {
-		if r == c.row {
-			return Place{c.field, int32(position)}, true
-		}
+	if r := &s.rows[c.row]; r.in&inNow != 0 {
+		return Place{c.field, r.at}, true
 	}
 	return Place{c.field, -1}, false
 }

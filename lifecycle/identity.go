@@ -73,7 +73,8 @@ func (f *Form) VeilOf(id FieldID, v Value, veil Veil) Value {
 type stateWriter struct {
 	session *Session
 	to      []byte
-	veil    Veil // nil: private values as they are
+	veil    Veil    // nil: private values as they are
+	places  []int32 // beside Session.rows: the place of each in rowOrder
 }
 
 func (w *stateWriter) number(ns ...int64) {
@@ -133,6 +134,7 @@ func (w *stateWriter) answers(as []Answer) {
 // place in it.
 func (w *stateWriter) state() {
 	s := w.session
+	w.places = make([]int32, len(s.rows))
 	for i := range s.cells {
 		if s.form.group[s.cells[i].field] < 0 && s.cells[i].row < 0 {
 			w.cell(&s.cells[i])
@@ -140,10 +142,13 @@ func (w *stateWriter) state() {
 	}
 	for g, group := range s.form.groups {
 		order := s.rowOrder(g)
+		for place, r := range order {
+			w.places[r] = int32(place)
+		}
 		for _, list := range [...][]int32{s.groups[g].now, s.groups[g].base, s.groups[g].sent} {
 			w.number(int64(len(list)))
 			for _, r := range list {
-				w.number(int64(placeIn(order, r)))
+				w.number(int64(w.places[r]))
 			}
 		}
 		for _, r := range order {
@@ -210,28 +215,23 @@ func (w *stateWriter) cellName(i int32) int64 {
 	if c.row < 0 {
 		return int64(c.field)
 	}
-	g := s.form.groupIndex[s.rows[c.row].group]
-	return int64(len(s.form.Fields)) + int64(placeIn(s.rowOrder(int(g)), c.row))*int64(len(s.form.Fields)) + int64(c.field)
+	return int64(len(s.form.Fields)) + int64(w.places[c.row])*int64(len(s.form.Fields)) + int64(c.field)
 }
 
+// rowOrder lists the rows of a group, each once: those that are there now, then
+// those only in the baseline, then those only as sent.
 func (s *Session) rowOrder(g int) []int32 {
 	group := &s.groups[g]
-	order := make([]int32, 0, len(group.now)+len(group.base))
-	for _, list := range [...][]int32{group.now, group.base, group.sent} {
-		for _, r := range list {
-			if placeIn(order, r) < 0 {
-				order = append(order, r)
-			}
+	order := append(make([]int32, 0, len(group.now)+len(group.base)), group.now...)
+	for _, r := range group.base {
+		if !s.rowIn(r, inNow) {
+			order = append(order, r)
+		}
+	}
+	for _, r := range group.sent {
+		if !s.rowIn(r, inNow|inBase) {
+			order = append(order, r)
 		}
 	}
 	return order
-}
-
-func placeIn(order []int32, r int32) int {
-	for k, o := range order {
-		if o == r {
-			return k
-		}
-	}
-	return -1
 }

@@ -16,9 +16,20 @@ func (s *Session) addIssue(x issue) {
 		x.code = CodeCustomError.String()
 	}
 	s.issues = append(s.issues, x)
+	s.markIssue(&x)
+	if x.cell >= 0 {
+		s.noteChanged(x.cell)
+	}
+}
+
+// markIssue marks the cell that has an issue, and the one whose check has placed it
+// elsewhere.
+func (s *Session) markIssue(x *issue) {
 	if x.cell >= 0 {
 		s.mark(x.cell, bitOf(x.source))
-		s.noteChanged(x.cell)
+	}
+	if x.from >= 0 && x.from != x.cell {
+		s.mark(x.from, bitIssuesElsewhere)
 	}
 }
 
@@ -44,6 +55,9 @@ func (s *Session) dropIssues(goes func(*issue) bool) {
 			s.unmark(x.cell, bitOf(x.source))
 			s.noteChanged(x.cell)
 		}
+		if x.from >= 0 {
+			s.unmark(x.from, bitIssuesElsewhere)
+		}
 	}
 	clear(s.issues[len(kept):])
 	s.issues = kept
@@ -51,16 +65,14 @@ func (s *Session) dropIssues(goes func(*issue) bool) {
 		return
 	}
 	for k := range s.issues {
-		if x := &s.issues[k]; x.cell >= 0 {
-			s.mark(x.cell, bitOf(x.source))
-		}
+		s.markIssue(&s.issues[k])
 	}
 }
 
 // dropIssuesOf takes away the check and server issues of a cell, and those that
 // its check has placed on other cells.
 func (s *Session) dropIssuesOf(i int32) {
-	if len(s.issues) > 0 {
+	if s.has(i, bitCheckIssue|bitServerIssue|bitIssuesElsewhere) {
 		s.dropIssues(func(x *issue) bool { return x.cell == i || x.from == i })
 	}
 }

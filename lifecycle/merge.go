@@ -98,7 +98,7 @@ func (s *Session) incomingCell(p Place) (int32, bool) {
 
 func (s *Session) inBaseline(i int32) bool {
 	r := s.cells[i].row
-	return r < 0 || slices.Contains(s.groups[s.form.groupIndex[s.rows[r].group]].base, r)
+	return r < 0 || s.rowIn(r, inBase)
 }
 
 // mergeRows brings a group's baseline rows in step with the number of rows in a
@@ -130,16 +130,16 @@ func (s *Session) mergeRows(group FieldID, answers []Answer, m merging) {
 		}
 		base = append(base, r)
 	}
-	for _, r := range g.base {
-		if !slices.Contains(base, r) {
+	changed, before := !slices.Equal(g.base, base), slices.Clone(g.base)
+	s.setRowList(group, inBase, base)
+	for _, r := range before {
+		if !s.rowIn(r, inBase) {
 			for i := range s.cellsOf(r) {
 				s.setBaseline(i, Value{})
 				s.unmark(i, bitMentioned)
 			}
 		}
 	}
-	changed := !slices.Equal(g.base, base)
-	g.base = base
 	if follows {
 		s.setRows(group, base)
 	}
@@ -220,13 +220,13 @@ func (s *Session) bringsSentRows(group FieldID, count int, answers []Answer) boo
 func (s *Session) acceptSent() {
 	for _, group := range s.form.groups {
 		g := &s.groups[s.form.groupIndex[group]]
-		g.base = append(g.base[:0], g.sent...)
+		s.setRowList(group, inBase, g.sent)
 		if s.has(int32(group), bitEdited) || !s.has(int32(group), bitSent) {
 			continue
 		}
 		now := append([]int32(nil), g.sent...)
 		for _, r := range g.now {
-			if !slices.Contains(now, r) && s.rowEdited(r) {
+			if !s.rowIn(r, inSent) && s.rowEdited(r) {
 				now = append(now, r)
 			}
 		}
@@ -291,7 +291,7 @@ func (s *Session) toDefaults() {
 		for range count {
 			base = append(base, s.newRow(group))
 		}
-		s.groups[s.form.groupIndex[group]].base = base
+		s.setRowList(group, inBase, base)
 	}
 	for i := range s.allCells() {
 		s.setBaseline(i, Value{})

@@ -190,6 +190,10 @@ func (p *Packer) renameRows(w *Watch) {
 	}
 	p.cellsToo, s.cells = s.cells, cells
 	p.rowsToo, s.rows = s.rows, list
+	for g := range s.groups {
+		s.groups[g].free = s.groups[g].free[:0]
+		s.indexGroup(g)
+	}
 	p.rename(w)
 }
 

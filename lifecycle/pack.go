@@ -231,7 +231,11 @@ func (l *listReader) lists(s *Session) {
 		}
 	}
 	for range l.number() {
-		s.rows = append(s.rows, row{FieldID(l.number()), int32(l.number()), true})
+		s.rows = append(s.rows, row{group: FieldID(l.number()), first: int32(l.number()), used: true})
+	}
+	for g := range s.groups {
+		s.groups[g].free = s.groups[g].free[:0]
+		s.indexGroup(g)
 	}
 }
 

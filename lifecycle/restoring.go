@@ -1,5 +1,7 @@
 package lifecycle
 
+import "slices"
+
 // restored brings back what an earlier page kept: its values as edits, its
 // open attempt as unsettled.
 func (s *Session) restored(r *Restored) error {
@@ -65,6 +67,7 @@ func (s *Session) growRows(group FieldID, count int) {
 	for len(s.groups[g].now) < count {
 		r := s.newRow(group)
 		s.groups[g].now = append(s.groups[g].now, r)
+		s.indexRows(s.groups[g].now, inNow)
 		s.enliven(r)
 		s.mark(int32(group), bitTouched)
 	}
@@ -85,7 +88,7 @@ func (s *Session) restoreAttempt(kept *KeptAttempt, button int32) {
 	}
 	for g, group := range s.form.groups {
 		count, _ := rowCount(group, kept.Values)
-		s.groups[g].sent = s.groups[g].sent[:min(count, len(s.groups[g].sent))]
+		s.setRowList(group, inSent, slices.Clone(s.groups[g].sent[:min(count, len(s.groups[g].sent))]))
 	}
 	for _, a := range kept.Values {
 		i, ok := s.cellAt(a.Place)

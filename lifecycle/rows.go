@@ -2,6 +2,38 @@ package lifecycle
 
 import "slices"
 
+// rowsOf are the lists of a group.
+func (s *Session) rowsOf(group FieldID) *rows { return &s.groups[s.form.groupIndex[group]] }
+
+// setRowList replaces one of a group's lists of rows.
+func (s *Session) setRowList(group FieldID, which rowLists, list []int32) {
+	old := s.rowsOf(group).list(which)
+	for _, r := range *old {
+		s.rows[r].in &^= which
+	}
+	*old = append((*old)[:0], list...)
+	s.indexRows(*old, which)
+}
+
+// indexRows tells rows which list they are in, and where.
+func (s *Session) indexRows(list []int32, which rowLists) {
+	for position, r := range list {
+		s.rows[r].in |= which
+		if which == inNow {
+			s.rows[r].at = int32(position)
+		}
+	}
+}
+
+// indexGroup tells the rows of a group which lists they are in.
+func (s *Session) indexGroup(g int) {
+	for _, which := range [...]rowLists{inNow, inBase, inSent} {
+		s.indexRows(*s.groups[g].list(which), which)
+	}
+}
+
+func (s *Session) rowIn(r int32, which rowLists) bool { return s.rows[r].in&which != 0 }
+
 // rowsAt finds the group of a path, and with a row number the row's position.
 func (s *Session) rowsAt(path string, wantRow bool) (*rows, Place, error) {
 	p, ok := s.form.Lookup(path)
@@ -12,7 +44,7 @@ func (s *Session) rowsAt(path string, wantRow bool) (*rows, Place, error) {
 		}
 		return nil, p, &UnknownError{what, path}
 	}
-	g := &s.groups[s.form.groupIndex[p.Field]]
+	g := s.rowsOf(p.Field)
 	if wantRow && int(p.Row) >= len(g.now) {
 		return nil, p, errNoRow
 	}
@@ -30,6 +62,7 @@ func (s *Session) addRow(path string) error {
 	s.beginEdit()
 	r := s.newRow(p.Field)
 	g.now = append(g.now, r)
+	s.indexRows(g.now, inNow)
 	s.enliven(r)
 	s.editedRows(p.Field)
 	return nil
@@ -43,6 +76,8 @@ func (s *Session) removeRow(path string) error {
 	s.beginEdit()
 	r := g.now[p.Row]
 	g.now = slices.Delete(g.now, int(p.Row), int(p.Row)+1)
+	s.rows[r].in &^= inNow
+	s.indexRows(g.now, inNow)
 	s.bury(r)
 	s.editedRows(p.Field)
 	s.freeRows(p.Field)
@@ -65,6 +100,7 @@ func (s *Session) moveRow(path, to string) error {
 	r := g.now[p.Row]
 	g.now = slices.Delete(g.now, int(p.Row), int(p.Row)+1)
 	g.now = slices.Insert(g.now, int(q.Row), r)
+	s.indexRows(g.now, inNow)
 	s.editedRows(p.Field)
 	return nil
 }
@@ -82,9 +118,10 @@ func (s *Session) editedRows(group FieldID) {
 // baseline. It is in none of the group's lists yet.
 func (s *Session) newRow(group FieldID) int32 {
 	members := s.form.Members(group)
-	r := int32(slices.IndexFunc(s.rows, func(r row) bool { return !r.used && r.group == group }))
-	if r < 0 {
-		r = int32(len(s.rows))
+	g, r := s.rowsOf(group), int32(len(s.rows))
+	if last := len(g.free) - 1; last >= 0 {
+		r, g.free = g.free[last], g.free[:last]
+	} else {
 		s.rows = append(s.rows, row{group: group, first: int32(len(s.cells))})
 		for range members {
 			s.cells = append(s.cells, cell{})
@@ -137,7 +174,7 @@ func (s *Session) eachRow(g int32, do func(r int32)) {
 		do(r)
 	}
 	for _, r := range group.base {
-		if !slices.Contains(group.now, r) {
+		if !s.rowIn(r, inNow) {
 			do(r)
 		}
 	}
@@ -145,16 +182,17 @@ func (s *Session) eachRow(g int32, do func(r int32)) {
 
 // setRows replaces the rows that are there now.
 func (s *Session) setRows(group FieldID, now []int32) {
-	g := &s.groups[s.form.groupIndex[group]]
+	g := s.rowsOf(group)
 	if slices.Equal(g.now, now) {
 		return
 	}
-	for _, r := range g.now {
-		if !slices.Contains(now, r) {
+	before := slices.Clone(g.now)
+	s.setRowList(group, inNow, now)
+	for _, r := range before {
+		if !s.rowIn(r, inNow) {
 			s.bury(r)
 		}
 	}
-	g.now = append(g.now[:0], now...)
 	for _, r := range g.now {
 		s.enliven(r)
 	}
@@ -163,12 +201,11 @@ func (s *Session) setRows(group FieldID, now []int32) {
 
 // freeRows gives back the rows that are in no list any more.
 func (s *Session) freeRows(group FieldID) {
-	g := &s.groups[s.form.groupIndex[group]]
-	for r := range s.rows {
-		id := int32(r)
-		if s.rows[r].group == group && s.rows[r].used &&
-			!slices.Contains(g.now, id) && !slices.Contains(g.base, id) && !slices.Contains(g.sent, id) {
-			s.rows[r].used = false
+	g := s.rowsOf(group)
+	for id := range s.rows {
+		if r := &s.rows[id]; r.group == group && r.used && r.in == 0 {
+			r.used = false
+			g.free = append(g.free, int32(id))
 		}
 	}
 }
@@ -176,7 +213,7 @@ func (s *Session) freeRows(group FieldID) {
 // rowsDirty compares the order and identity of a group's rows with those of
 // its baseline. A group that is not asked is absent on that side.
 func (s *Session) rowsDirty(i int32) bool {
-	g := &s.groups[s.form.groupIndex[s.cells[i].field]]
+	g := s.rowsOf(s.cells[i].field)
 	now, base := g.now, g.base
 	if !s.has(i, bitAsked) {
 		now = nil
@@ -201,7 +238,7 @@ func (s *Session) inOrder() func(yield func(int32) bool) {
 			if s.form.Fields[id].Kind != KindRows {
 				continue
 			}
-			for _, r := range s.groups[s.form.groupIndex[id]].now {
+			for _, r := range s.rowsOf(FieldID(id)).now {
 				for i := range s.cellsOf(r) {
 					if !yield(i) {
 						return

@@ -94,6 +94,7 @@ const (
 	bitSent // asked when the values were copied
 	bitCheckIssue
 	bitServerIssue
+	bitIssuesElsewhere // its check has placed some on other cells
 	bitChecking
 	bitSentChanged // what was sent differed from the baseline then
 	bitChanged     // already in Session.changed
@@ -104,11 +105,38 @@ type row struct {
 	group FieldID
 	first int32 // its first cell
 	used  bool
+	in    rowLists // the lists that it is in
+	at    int32    // its place among those that are there now
 }
 
 // rows are the rows of one group: now, in the baseline, and as sent; indexes
-// into Session.rows.
-type rows struct{ now, base, sent []int32 }
+// into Session.rows. Session.setRowList writes them, and with them what each row
+// knows of its lists.
+type rows struct {
+	now, base, sent []int32
+	free            []int32 // rows in none of them, to be used again
+}
+
+// rowLists is a set of a group's lists.
+type rowLists uint8
+
+const (
+	inNow rowLists = 1 << iota
+	inBase
+	inSent
+)
+
+// list is one of the lists.
+func (g *rows) list(which rowLists) *[]int32 {
+	switch which {
+	case inNow:
+		return &g.now
+	case inBase:
+		return &g.base
+	default:
+		return &g.sent
+	}
+}
 
 type notice struct {
 	message Message
@@ -321,6 +349,7 @@ func (g *rows) copyFrom(h *rows) {
 	g.now = append(g.now[:0], h.now...)
 	g.base = append(g.base[:0], h.base...)
 	g.sent = append(g.sent[:0], h.sent...)
+	g.free = append(g.free[:0], h.free...)
 }
 
 // same reports whether two sessions of one form have the same state: all but
@@ -336,7 +365,7 @@ func (s *Session) same(t *Session) bool {
 	}
 	for i := range s.groups {
 		a, b := &s.groups[i], &t.groups[i]
-		if !slices.Equal(a.now, b.now) || !slices.Equal(a.base, b.base) || !slices.Equal(a.sent, b.sent) {
+		if !slices.Equal(a.now, b.now) || !slices.Equal(a.base, b.base) || !slices.Equal(a.sent, b.sent) || !slices.Equal(a.free, b.free) {
 			return false
 		}
 	}
