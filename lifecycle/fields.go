@@ -58,6 +58,7 @@ func (s *Session) edit(e *Event) error {
 		return errLocked
 	}
 	s.beginEdit()
+	s.editedNow = i
 	s.setTyped(i, e.Raw)
 	if e.Veiled.Kind == ValueVeiled {
 		s.cells[i].value = e.Veiled
@@ -97,9 +98,6 @@ func (s *Session) edited(i int32) {
 	s.dropIssuesOf(i)
 	s.dropCheck(i)
 	s.revise(i)
-	if s.has(i, bitContested) && !s.has(i, bitDirty) {
-		s.unmark(i, bitContested)
-	}
 	s.startCheck(i)
 }
 
@@ -173,12 +171,60 @@ func (s *Session) revise(i int32) {
 // reviseDependent recomputes whether a cell is asked, and goes on to its own
 // dependents only if that has changed. Asking has no cycles, so this ends.
 func (s *Session) reviseDependent(i int32) {
-	asked, baseAsked := s.isAsked(i, sideNow), s.isAsked(i, sideBase)
-	if asked == s.has(i, bitAsked) && baseAsked == s.has(i, bitBaseAsked) {
+	changed, comes := s.decideAsked(i)
+	if !changed {
 		s.recompute(i)
 		return
 	}
-	comes, goes := asked && !s.has(i, bitAsked), !asked && s.has(i, bitAsked)
+	s.revise(i)
+	if comes && s.byEdit {
+		s.startCheck(i)
+	}
+}
+
+// reviseAll recomputes every cell: first what is asked, each after what decides
+// about it, so that nothing is asked or not for a moment alone.
+func (s *Session) reviseAll() {
+	var came []int32
+	for _, id := range s.form.askedOrder {
+		s.eachCell(id, func(i int32) {
+			if _, comes := s.decideAsked(i); comes && s.byEdit {
+				came = append(came, i)
+			}
+		})
+	}
+	for i := range s.allCells() {
+		s.recompute(i)
+	}
+	for _, i := range came {
+		s.startCheck(i)
+	}
+}
+
+// eachCell goes through the cells of a field: one, or one in each row.
+func (s *Session) eachCell(id FieldID, do func(i int32)) {
+	group := s.form.group[id]
+	if group < 0 {
+		do(int32(id))
+		return
+	}
+	for r := range s.rows {
+		if s.rows[r].used && s.rows[r].group == group {
+			do(s.rows[r].first + s.form.offset[id])
+		}
+	}
+}
+
+// decideAsked brings up to date whether a cell is asked, by the values and by the
+// baselines. It reports whether that has changed, and whether the values ask it now
+// and did not before.
+func (s *Session) decideAsked(i int32) (changed, comes bool) {
+	asked, baseAsked := s.isAsked(i, sideNow), s.isAsked(i, sideBase)
+	if asked == s.has(i, bitAsked) && baseAsked == s.has(i, bitBaseAsked) {
+		return false, false
+	}
+	comes = asked && !s.has(i, bitAsked)
+	goes := !asked && s.has(i, bitAsked)
 	var set, clear cellBits
 	for _, b := range [...]struct {
 		bit cellBits
@@ -198,10 +244,7 @@ func (s *Session) reviseDependent(i int32) {
 		s.dropIssuesOf(i)
 		s.dropCheck(i)
 	}
-	s.revise(i)
-	if comes && s.byEdit {
-		s.startCheck(i)
-	}
+	return true, comes
 }
 
 // recompute brings a cell's dirty bit and its rules up to date.
@@ -220,9 +263,12 @@ func (s *Session) recompute(i int32) {
 	if rules != 0 {
 		s.noteChanged(i) // what the issue says may be another text of the same code
 	}
-	if dirty {
+	switch {
+	case dirty:
 		s.change(i, bitDirty, 0, rules)
-	} else {
+	case c.bits&bitAsked != 0: // clean, and no contest any more
+		s.change(i, 0, bitDirty|bitContested, rules)
+	default:
 		s.change(i, 0, bitDirty, rules)
 	}
 }

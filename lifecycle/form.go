@@ -17,6 +17,7 @@ type Form struct {
 	groupIndex  []int32 // of a KindRows field: its place in groups
 	members     [][]FieldID
 	dependents  [][]FieldID // fields whose rules or asking look at this one
+	askedOrder  []FieldID   // every field after those that decide whether it is asked
 	patterns    [][]matcher // beside Constraints
 	optionTexts [][]string  // beside Options: as they are typed
 	comma       bool
@@ -167,7 +168,7 @@ func (f *Form) link(id FieldID, wrong func(path, problem string)) {
 }
 
 // askedCycle returns the path of a field that decides whether it is asked
-// itself, or "".
+// itself, or "". It puts the fields into the order in which that is decided.
 func (f *Form) askedCycle() string {
 	const (
 		unseen = iota
@@ -178,6 +179,9 @@ func (f *Form) askedCycle() string {
 	var visit func(id FieldID) bool
 	visit = func(id FieldID) bool {
 		state[id] = open
+		if group := f.group[id]; group >= 0 && state[group] == unseen && visit(group) {
+			return true
+		}
 		for _, condition := range f.Fields[id].Asked {
 			for _, clause := range condition {
 				for _, literal := range clause {
@@ -192,6 +196,7 @@ func (f *Form) askedCycle() string {
 			}
 		}
 		state[id] = done
+		f.askedOrder = append(f.askedOrder, id)
 		return false
 	}
 	for i := range f.Fields {

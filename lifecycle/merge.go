@@ -12,22 +12,24 @@ type merging struct {
 	keepEdited bool // edits since the newest attempt stay even if they are clean
 }
 
-// absorb merges one incoming value into a cell.
+// absorb merges one incoming value into a cell. What follows from it is for the
+// end of the merge, when all values are there.
 func (s *Session) absorb(i int32, incoming Value, m merging) {
-	c := &s.cells[i]
-	keeps := m.keepDirty && c.value != c.baseline || m.keepEdited && c.bits&bitEdited != 0
-	old := c.baseline
+	keeps, old := s.isMine(i, m), s.cells[i].baseline
 	s.setBaseline(i, incoming)
 	if !keeps {
 		s.take(i, incoming)
+	} else if m.ask && incoming != old && !s.wasSent(i, incoming, m) {
+		s.cells[i].bits |= bitMeets
 	}
-	s.revise(i)
-	switch {
-	case s.cells[i].value == incoming:
-		s.unmark(i, bitContested)
-	case keeps && m.ask && incoming != old && !s.wasSent(i, incoming, m):
-		s.mark(i, bitContested)
-	}
+}
+
+// isMine reports whether a cell has what a merge leaves to the applicant: a value
+// that differs from the baseline, one that was edited in this very step, or one that
+// was edited since.
+func (s *Session) isMine(i int32, m merging) bool {
+	c := &s.cells[i]
+	return m.keepDirty && (c.value != c.baseline || i == s.editedNow) || m.keepEdited && c.bits&bitEdited != 0
 }
 
 // setBaseline makes a value the one that was last known to be saved.
@@ -44,23 +46,38 @@ func (s *Session) wasSent(i int32, incoming Value, m merging) bool {
 	return m.sentUnsure && s.has(i, bitSent) && s.cells[i].sent == incoming
 }
 
-// mergeAnswers merges a body into the form.
+// mergeAnswers merges a body into the form: plain values first, then rows, then
+// the answers in rows; then what is asked is decided, and last what is contested.
 func (s *Session) mergeAnswers(answers []Answer, m merging) {
+	s.mergeCells(answers, m, false)
+	var contested []FieldID
 	for _, group := range s.form.groups {
-		s.mergeRows(group, answers, m)
+		if s.mergeRows(group, answers, m) {
+			contested = append(contested, group)
+		}
 	}
+	s.mergeCells(answers, m, true)
+	s.reviseAll()
+	s.contestMet(contested)
+	for _, group := range s.form.groups {
+		s.freeRows(group)
+	}
+}
+
+// mergeCells merges the plain values of a body, or those in rows.
+func (s *Session) mergeCells(answers []Answer, m merging, inRows bool) {
 	for len(s.scratch) < len(s.cells) {
 		s.scratch = append(s.scratch, Value{})
 	}
 	for _, a := range answers {
-		if i, ok := s.incomingCell(a.Place); ok {
+		if i, ok := s.incomingCell(a.Place); ok && (a.Row >= 0) == inRows {
 			s.scratch[i] = a.Value
 			s.cells[i].bits |= bitIncoming
 		}
 	}
 	for i := range s.allCells() {
 		c := &s.cells[i]
-		if s.form.Fields[c.field].Kind == KindRows {
+		if s.form.Fields[c.field].Kind == KindRows || (c.row >= 0) != inRows {
 			continue
 		}
 		incoming := Value{}
@@ -73,9 +90,30 @@ func (s *Session) mergeAnswers(answers []Answer, m merging) {
 		}
 		s.absorb(i, incoming, m)
 	}
-	for _, group := range s.form.groups {
-		s.freeRows(group)
-		s.revise(int32(group))
+}
+
+// contestMet contests the groups that are contested as a whole, and each other
+// field where a newer value has met an edit. A field that is clean is contested no
+// more, nor is one in a group that is contested as a whole.
+func (s *Session) contestMet(groups []FieldID) {
+	for _, group := range groups {
+		s.mark(int32(group), bitContested)
+	}
+	for i := range s.allCells() {
+		met := s.has(i, bitMeets)
+		s.cells[i].bits &^= bitMeets
+		c := &s.cells[i]
+		same := c.value == c.baseline
+		if s.form.Fields[c.field].Kind == KindRows {
+			g := s.rowsOf(c.field)
+			same = slices.Equal(g.now, g.base)
+		}
+		switch {
+		case same, c.bits&(bitAsked|bitDirty) == bitAsked, c.row >= 0 && s.has(int32(s.form.group[c.field]), bitContested):
+			s.unmark(i, bitContested)
+		case met:
+			s.mark(i, bitContested)
+		}
 	}
 }
 
@@ -101,36 +139,119 @@ func (s *Session) inBaseline(i int32) bool {
 	return r < 0 || s.rowIn(r, inBase)
 }
 
-// mergeRows brings a group's baseline rows in step with the number of rows in a
-// body, matching by position.
-func (s *Session) mergeRows(group FieldID, answers []Answer, m merging) {
-	head := int32(group)
+// mergeRows brings a group's baseline rows in step with those of a body, matching
+// by position. It reports whether the group is contested as a whole.
+func (s *Session) mergeRows(group FieldID, answers []Answer, m merging) (contested bool) {
+	head, g := int32(group), s.rowsOf(group)
 	count, mentioned := rowCount(group, answers)
 	if mentioned {
 		s.mark(head, bitMentioned)
 	} else if !m.wholeForm || !s.has(head, bitMentioned) {
-		return
+		return false
 	}
-	g := &s.groups[s.form.groupIndex[group]]
-	matched := g.base
-	if s.bringsSentRows(group, count, answers) {
-		matched = g.sent
-	}
-	follows := slices.Equal(g.now, g.base) && !(m.keepEdited && s.has(head, bitEdited))
-	grows := count != len(matched)
-	if grows && !s.rowsClean(group, m) {
-		follows = false
-	}
-	base := make([]int32, 0, count)
-	base = append(base, matched[:min(count, len(matched))]...)
-	for len(base) < count {
-		r := s.newRow(group)
-		for i := range s.cellsOf(r) {
-			s.cells[i].value = Value{}
+	in := s.incomingRows(group, count, answers, m)
+	own := s.hasOwnRows(group, m)
+	switch {
+	case !s.has(head, bitBased) && !in.asSent:
+		s.firstRows(group, count, m)
+	case !own && (in.equal || !s.anyRowMine(g.now, m)):
+		s.setBaseRows(group, s.upTo(group, in.matched, count))
+		s.setRows(group, g.base)
+	default:
+		contested = in.differ && (m.ask || !own) && !(in.asSent && m.sentUnsure)
+		if count != len(in.matched) { // by position alone an answer would come to stand in another's row
+			s.leaveChangedRows(&in)
 		}
-		base = append(base, r)
+		s.setBaseRows(group, s.upTo(group, in.matched, count))
 	}
-	changed, before := !slices.Equal(g.base, base), slices.Clone(g.base)
+	s.mark(head, bitBased)
+	return contested
+}
+
+// incoming are the rows of a body, beside those that they are matched with.
+type incoming struct {
+	matched []int32 // -1: a row that is none of the group's
+	asSent  bool    // the body brings the rows as they were sent
+	changed []bool  // beside matched: the body's row is not the one of the baseline
+	differ  bool    // in number or in a value from the baseline
+	equal   bool    // every row of the group as saved is matched
+}
+
+// incomingRows compares a body's rows with those of the baseline.
+func (s *Session) incomingRows(group FieldID, count int, answers []Answer, m merging) incoming {
+	g := s.rowsOf(group)
+	in := incoming{matched: slices.Clone(g.base), changed: make([]bool, len(g.base)), differ: count != len(g.base)}
+	met := make([]int, len(g.base))
+	for _, a := range answers {
+		if s.form.group[a.Field] != group || a.Row < 0 || int(a.Row) >= len(g.base) {
+			continue
+		}
+		switch old := s.cells[s.rows[g.base[a.Row]].first+s.form.offset[a.Field]].baseline; {
+		case old != a.Value:
+			in.changed[a.Row] = true
+		case !old.Absent():
+			met[a.Row]++
+		}
+	}
+	for k, r := range g.base {
+		for i := range s.cellsOf(r) {
+			if m.wholeForm && !s.cells[i].baseline.Absent() {
+				met[k]--
+			}
+		}
+		in.changed[k] = in.changed[k] || m.wholeForm && met[k] != 0 || k >= count
+		in.differ = in.differ || in.changed[k]
+	}
+	if s.bringsSentRows(group, count, answers) {
+		in.matched, in.asSent = slices.Clone(g.sent), true
+	}
+	in.equal = count == len(in.matched) && (!in.asSent || !slices.ContainsFunc(g.now, func(r int32) bool { return !s.rowIn(r, inSent) }))
+	return in
+}
+
+// leaveChangedRows takes the rows out of a match that the body has changed: they
+// keep what they hold, and the body's rows become new ones beside them.
+func (s *Session) leaveChangedRows(in *incoming) {
+	for k := range in.matched {
+		if in.changed[k] {
+			in.matched[k] = -1
+		}
+	}
+}
+
+// upTo is a list of so many rows: those that are matched, and new ones.
+func (s *Session) upTo(group FieldID, matched []int32, count int) []int32 {
+	list := append(make([]int32, 0, count), matched[:min(count, len(matched))]...)
+	for k := range count {
+		if k == len(list) {
+			list = append(list, -1)
+		}
+		if list[k] < 0 {
+			list[k] = s.blankRow(group)
+		}
+	}
+	return list
+}
+
+// firstRows takes the rows of the first body that brings any: the group had no
+// baseline. Rows that the applicant added or typed in stand behind them.
+func (s *Session) firstRows(group FieldID, count int, m merging) {
+	g := s.rowsOf(group)
+	base := s.upTo(group, nil, count)
+	now := slices.Clone(base)
+	for _, r := range g.now {
+		if !s.rowIn(r, inBase) || s.anyRowMine([]int32{r}, m) {
+			now = append(now, r)
+		}
+	}
+	s.setBaseRows(group, base)
+	s.setRows(group, now)
+}
+
+// setBaseRows makes a list the rows of the baseline. What leaves it has none any
+// more.
+func (s *Session) setBaseRows(group FieldID, base []int32) {
+	before := slices.Clone(s.rowsOf(group).base)
 	s.setRowList(group, inBase, base)
 	for _, r := range before {
 		if !s.rowIn(r, inBase) {
@@ -140,16 +261,26 @@ func (s *Session) mergeRows(group FieldID, answers []Answer, m merging) {
 			}
 		}
 	}
-	if follows {
-		s.setRows(group, base)
+	s.noteChanged(int32(group))
+}
+
+// hasOwnRows reports whether the applicant has added, removed or moved rows of a
+// group. Being asked, or not, is no change of it.
+func (s *Session) hasOwnRows(group FieldID, m merging) bool {
+	g, head := s.rowsOf(group), int32(group)
+	return !slices.Equal(g.now, g.base) || m.keepEdited && s.has(head, bitEdited) || m.keepDirty && head == s.editedNow
+}
+
+// anyRowMine reports whether the applicant has typed in one of the rows.
+func (s *Session) anyRowMine(list []int32, m merging) bool {
+	for _, r := range list {
+		for i := range s.cellsOf(r) {
+			if s.isMine(i, m) {
+				return true
+			}
+		}
 	}
-	s.revise(head) // and with it all in the rows
-	switch {
-	case !s.has(head, bitDirty):
-		s.unmark(head, bitContested)
-	case changed && grows && m.ask:
-		s.mark(head, bitContested)
-	}
+	return false
 }
 
 // rowCount is how many rows of a group a body brings, and whether it speaks of
@@ -161,26 +292,6 @@ func rowCount(group FieldID, answers []Answer) (int, bool) {
 		}
 	}
 	return 0, false
-}
-
-// rowsClean reports whether a body may replace a group's rows: nothing in it is
-// the applicant's own.
-func (s *Session) rowsClean(group FieldID, m merging) bool {
-	mine := func(i int32) bool {
-		c := &s.cells[i]
-		return c.bits&bitDirty != 0 || c.value != c.baseline || m.keepEdited && c.bits&bitEdited != 0
-	}
-	if mine(int32(group)) {
-		return false
-	}
-	for _, r := range s.groups[s.form.groupIndex[group]].now {
-		for i := range s.cellsOf(r) {
-			if mine(i) {
-				return false
-			}
-		}
-	}
-	return true
 }
 
 // bringsSentRows reports whether a body brings the rows of a group as the
@@ -215,38 +326,50 @@ func (s *Session) bringsSentRows(group FieldID, count int, answers []Answer) boo
 }
 
 // acceptSent makes the values as sent the baseline. A field edited since keeps
-// its value; one that was not asked when the values were copied keeps what it
-// holds over an absent baseline.
+// its value. One that was not asked when the values were copied keeps what was typed
+// in it over an absent baseline; where nobody typed in it, it follows the loads.
 func (s *Session) acceptSent() {
 	for _, group := range s.form.groups {
-		g := &s.groups[s.form.groupIndex[group]]
-		s.setRowList(group, inBase, g.sent)
-		if s.has(int32(group), bitEdited) || !s.has(int32(group), bitSent) {
-			continue
-		}
-		now := append([]int32(nil), g.sent...)
-		for _, r := range g.now {
-			if !s.rowIn(r, inSent) && s.rowEdited(r) {
-				now = append(now, r)
-			}
-		}
-		s.setRows(group, now)
+		s.acceptSentRows(group)
 	}
 	for i := range s.allCells() {
+		c := &s.cells[i]
 		switch {
-		case s.has(i, bitSent) && s.inBaseline(i):
-			s.absorb(i, s.cells[i].sent, merging{keepEdited: true})
+		case s.form.Fields[c.field].Kind == KindRows:
+		case c.bits&bitSent != 0 && s.inBaseline(i):
+			s.absorb(i, c.sent, merging{keepEdited: true})
+		case s.inBaseline(i) && !s.isMine(i, merging{keepDirty: true, keepEdited: true}):
 		default:
 			s.setBaseline(i, Value{})
-			s.revise(i)
 			s.unmark(i, bitContested)
 		}
 	}
+	s.reviseAll()
+	s.contestMet(nil)
 	for _, group := range s.form.groups {
 		s.freeRows(group)
-		s.revise(int32(group))
 		s.unmark(int32(group), bitContested)
 	}
+}
+
+func (s *Session) acceptSentRows(group FieldID) {
+	head, g := int32(group), s.rowsOf(group)
+	sent, typed := s.has(head, bitSent), merging{keepDirty: true, keepEdited: true}
+	if !sent && !s.hasOwnRows(group, typed) && !s.anyRowMine(g.now, typed) {
+		return
+	}
+	s.setBaseRows(group, g.sent)
+	if !sent || s.has(head, bitEdited) {
+		return
+	}
+	s.mark(head, bitBased)
+	now := slices.Clone(g.sent)
+	for _, r := range g.now {
+		if !s.rowIn(r, inSent) && s.rowEdited(r) {
+			now = append(now, r)
+		}
+	}
+	s.setRows(group, now)
 }
 
 func (s *Session) rowEdited(r int32) bool {
@@ -274,13 +397,6 @@ func (s *Session) toBaseline() {
 		s.dropCheck(i)
 	}
 	s.reviseAll()
-}
-
-// reviseAll recomputes every cell, those that others look at first.
-func (s *Session) reviseAll() {
-	for i := range s.allCells() {
-		s.reviseDependent(i)
-	}
 }
 
 // toDefaults makes the declared defaults both value and baseline.

@@ -60,6 +60,7 @@ func (s *Session) addRow(path string) error {
 		return err
 	}
 	s.beginEdit()
+	s.editedNow = int32(p.Field)
 	r := s.newRow(p.Field)
 	g.now = append(g.now, r)
 	s.indexRows(g.now, inNow)
@@ -74,6 +75,7 @@ func (s *Session) removeRow(path string) error {
 		return err
 	}
 	s.beginEdit()
+	s.editedNow = int32(p.Field)
 	r := g.now[p.Row]
 	g.now = slices.Delete(g.now, int(p.Row), int(p.Row)+1)
 	s.rows[r].in &^= inNow
@@ -97,6 +99,7 @@ func (s *Session) moveRow(path, to string) error {
 		return errNoRow
 	}
 	s.beginEdit()
+	s.editedNow = int32(p.Field)
 	r := g.now[p.Row]
 	g.now = slices.Delete(g.now, int(p.Row), int(p.Row)+1)
 	g.now = slices.Insert(g.now, int(q.Row), r)
@@ -135,6 +138,15 @@ func (s *Session) newRow(group FieldID) int32 {
 		if a.Row < 0 && s.form.group[a.Field] == group { // a default of any row
 			s.cells[s.rows[r].first+s.form.offset[a.Field]].value = a.Value
 		}
+	}
+	return r
+}
+
+// blankRow makes a row that holds nothing, for answers that come from elsewhere.
+func (s *Session) blankRow(group FieldID) int32 {
+	r := s.newRow(group)
+	for i := range s.cellsOf(r) {
+		s.cells[i].value = Value{}
 	}
 	return r
 }

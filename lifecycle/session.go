@@ -28,6 +28,8 @@ type Session struct {
 	changed  []int32
 	scratch  []Value
 	byEdit   bool // the applicant's own edit is at work
+	// The cell that the step's own event edits, or -1.
+	editedNow int32
 	accepted bool // an acceptance happened in this step
 	said     int32
 }
@@ -97,6 +99,8 @@ const (
 	bitIssuesElsewhere // its check has placed some on other cells
 	bitChecking
 	bitSentChanged // what was sent differed from the baseline then
+	bitBased       // of a group: a load or an acceptance has brought it its baseline
+	bitMeets       // in a merge: a newer value has met an edit
 	bitChanged     // already in Session.changed
 )
 
@@ -148,7 +152,7 @@ type notice struct {
 // source the Load and its timer.
 func Open(form *Form, seed Seed) (*Session, []Effect) {
 	s := &Session{form: form, seed: seed}
-	s.focus = WholeForm
+	s.focus, s.editedNow = WholeForm, -1
 	s.cells = make([]cell, len(form.Fields))
 	for i := range s.cells {
 		s.cells[i] = cell{field: FieldID(i), row: -1, bits: bitAsked | bitBaseAsked}
@@ -174,7 +178,7 @@ func Open(form *Form, seed Seed) (*Session, []Effect) {
 func (s *Session) Apply(e Event) ([]Effect, error) {
 	s.effects = s.effects[:0]
 	s.clearChanged()
-	s.byEdit, s.accepted, s.said = false, false, -1
+	s.byEdit, s.accepted, s.said, s.editedNow = false, false, -1, -1
 	err := s.dispatch(&e)
 	if err != nil {
 		return nil, err

@@ -2,6 +2,77 @@ package scenario
 
 import "testing"
 
+// How rows of an answer meet those of a group.
+func TestRulesOfRowsOfTwoAnswers(t *testing.T) {
+	const two, three = "{rows: [{x: Ada}, {x: Ben}]}", "{rows: [{x: Ada}, {x: Ben}, {x: Cy}]}"
+	const keep, ask = "prefill: {url: /r}\n", "prefill: {url: /r, ifEdited: ask}\n"
+	check(t, map[string]rule{
+		"rows that were added before the first load stand behind its rows": {"prefill: {url: /r, needed: true, whileLoading: edit}\n", `backend: {prefill: [{after: 5s, status: 200, body: ` + two + `}]}
+timeline:
+  - {at: 1s, add: rows}
+  - {at: 2s, edit: {rows/0/x: Mine}}
+  - {at: 6s, expect: {values: {rows: [{x: Ada}, {x: Ben}, {x: Mine}]}, contested: [], dirty: [rows, rows/2/x]}}
+`},
+		"an untouched default row gives way to the first load, one that was typed in stays": {"defaults: {rows: [{x: Skipper}], more: [{z: one}]}\n" + keep, `backend: {prefill: [{after: 5s, status: 200, body: {rows: [{x: Ada}], more: [{z: theirs}]}}]}
+timeline:
+  - {at: 1s, edit: {rows/0/x: Mine}}
+  - {at: 6s, expect: {values: {rows: [{x: Ada}, {x: Mine}], more: [{z: theirs}]}, dirty: [rows, rows/1/x]}}
+`},
+		"an edit meets rows of another number, and the choice is of the whole group": {keep, loads(two, three, three) + `timeline:
+  - {at: 1s, edit: {rows/0/y: mine}}
+  - {at: 2s, refresh: true}
+  - {at: 3s, expect: {contested: [rows], holds: [contested], values: {rows: [{x: Ada, y: mine}, {x: Ben}]}, dirty: [rows, rows/0/y]}}
+  - {at: 4s, refresh: true}
+  - {at: 5s, expect: {contested: [rows]}}
+  - {at: 6s, resolve: {rows: theirs}}
+  - {at: 6s, expect: {contested: [], values: {rows: [{x: Ada}, {x: Ben}, {x: Cy}]}, dirty: []}}
+`},
+		"an edit does not come to stand in another's row": {keep, loads(three, "{rows: [{x: Ben}, {x: Cy}]}") + `timeline:
+  - {at: 1s, edit: {rows/2/y: mine}}
+  - {at: 2s, refresh: true}
+  - {at: 3s, expect: {contested: [rows], values: {rows: [{x: Ada}, {x: Ben}, {x: Cy, y: mine}]}}}
+`},
+		"rows that nobody changed follow the load": {keep, loads(two, three) + `timeline:
+  - {at: 2s, refresh: true}
+  - {at: 3s, expect: {contested: [], values: {rows: [{x: Ada}, {x: Ben}, {x: Cy}]}, dirty: []}}
+`},
+		"a changed list stays, and where the load differs in a value it is contested": {ask, loads(two, "{rows: [{x: Ada, y: theirs}, {x: Ben}]}") + `timeline:
+  - {at: 1s, add: rows}
+  - {at: 1s, edit: {rows/2/x: Mine}}
+  - {at: 2s, refresh: true}
+  - {at: 3s, expect: {contested: [rows], values: {rows: [{x: Ada, y: theirs}, {x: Ben}, {x: Mine}]}}}
+`},
+		"a changed list stays, and is not contested where the load brings nothing new": {ask, loads(two, two) + `timeline:
+  - {at: 1s, remove: rows/0}
+  - {at: 2s, refresh: true}
+  - {at: 3s, expect: {contested: [], values: {rows: [{x: Ben}]}, dirty: [rows]}}
+`},
+		"a changed list is kept by policy": {keep, loads(two, three) + `timeline:
+  - {at: 1s, remove: rows/0}
+  - {at: 2s, refresh: true}
+  - {at: 3s, expect: {contested: [], values: {rows: [{x: Ben}]}, dirty: [rows]}}
+`},
+		"a group that is asked since is not contested for that": {"fields: {rows: {when: {box: true}}}\n" + ask, loads("{box: true, rows: [{x: Ada}]}", "{box: true, rows: [{x: Ada}, {x: Ben}]}") + `timeline:
+  - {at: 1s, edit: {box: false}}
+  - {at: 2s, refresh: true}
+  - {at: 3s, edit: {box: true}}
+  - {at: 3s, expect: {contested: [], values: {rows: [{x: Ada}, {x: Ben}]}, dirty: []}}
+`},
+		"a row that was just typed in stays when an answer comes in the same step": {"fields: {rows/*/x: {check: {url: \"/c/{value}\", delay: 0, timeout: 20s}}}\n" + "prefill: {url: /r}\nsubmit: {url: /s, method: PUT, whileSending: edit}\n", `backend:
+  prefill: [{after: 10ms, status: 200, headers: {ETag: v1}, body: ` + two + `}, {after: 10ms, status: 200, headers: {ETag: v2}, body: {rows: [{x: Ada}]}}]
+  checks: {rows/*/x: [{never: true}]}
+timeline:
+  - {at: 1s, edit: {rows/1/x: Bo}}
+  - {at: 2s, submit: true}
+  - {at: 3s, refresh: true}
+  - {at: 4s, expect: {submission: checking}}
+  - {at: 5s, edit: {b: far}}
+  - {at: 6s, edit: {rows/1/x: ""}}
+  - {at: 7s, expect: {values: {rows: [{x: Ada}, {}]}, contested: [rows]}}
+`},
+	})
+}
+
 // What is owed is not forgotten: a version that an acceptance did not bring, what
 // follows an acceptance, and an answer that waited.
 func TestRulesOfWhatIsOwed(t *testing.T) {

@@ -193,10 +193,10 @@ timeline:
   - {at: 4s, resolve: {rows: theirs}}
   - {at: 4s, expect: {contested: [], values: {rows: [{x: Ada}]}, dirty: []}}
 `},
-		"edited rows are kept by policy": {prefill, loads("{rows: [{x: Ada}, {x: Ben}]}", "{rows: [{x: Ada}]}") + `timeline:
+		"edited rows of another number are contested whatever the policy": {prefill, loads("{rows: [{x: Ada}, {x: Ben}]}", "{rows: [{x: Ada}]}") + `timeline:
   - {at: 1s, edit: {rows/1/y: mine}}
   - {at: 2s, refresh: true}
-  - {at: 3s, expect: {contested: [], values: {rows: [{x: Ada}, {x: Ben, y: mine}]}, dirty: [rows, rows/1/x, rows/1/y]}}
+  - {at: 3s, expect: {contested: [rows], values: {rows: [{x: Ada}, {x: Ben, y: mine}]}, dirty: [rows, rows/1/x, rows/1/y]}}
   - {at: 4s, reset: true}
   - {at: 4s, expect: {values: {rows: [{x: Ada}]}, unsaved: false}}
 `},
