@@ -24,12 +24,14 @@ func (s *Session) settleAccepted(r *Reply) {
 		s.startLoad() // the answer on its way may be older than what was accepted
 	}
 	s.acceptSent()
+	s.meetRestored()
+	s.placeWaiting(false)
 	s.clearMarks()
 	s.version = r.Version
 	s.keepReceipt(r)
 	s.received = receivedMark{on: creates}
 
-	newer := s.follow && !creates && (s.tally[classDirty] > 0 || s.pressed != s.attempt.button)
+	newer := s.follow && !creates && (s.dirty() > 0 || s.pressed != s.attempt.button)
 	s.follow = false
 	if s.activity == ActivityChecking && !newer {
 		s.activity = ActivityIdle
@@ -38,7 +40,7 @@ func (s *Session) settleAccepted(r *Reply) {
 	if s.form.Accepted.Then == ThenAdopt {
 		s.adopt(r.Values)
 	}
-	if unsent := s.tally[classDirty]; unsent > 0 && !newer {
+	if unsent := s.dirty(); unsent > 0 && !newer {
 		said.And, said.AndCount = MessageAcceptedUnsent, unsent
 	}
 	s.say(said, Polite)
@@ -86,7 +88,7 @@ func (s *Session) adopt(values []Answer) {
 
 // unsent reports whether something of the form has not been sent.
 func (s *Session) unsent() bool {
-	return s.tally[classDirty] > 0 || s.tally[classRestingEdited] > 0
+	return s.dirty() > 0 || s.tally[classRestingEdited] > 0
 }
 
 // thenPolicy clears or leaves the form, where nothing of it is unsent. While the

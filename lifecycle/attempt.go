@@ -45,7 +45,7 @@ func (s *Session) begin(button int32) {
 	}
 	s.tries = s.tries[:0]
 	a.key = s.seed.key(number)
-	if a.key == old { // a restored key that this seed makes too
+	if a.key == old || a.key == s.adoptedKey { // a restored key that this seed makes too
 		a.key = s.seed.key(-number)
 	}
 	s.standing = OutcomeOpen

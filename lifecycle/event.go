@@ -194,26 +194,3 @@ type Receipt struct {
 	Version string
 	Text    string
 }
-
-// Restored is what an earlier page kept.
-type Restored struct {
-	Values  []Kept
-	Attempt *KeptAttempt // nil: none was open
-}
-
-// Kept is one value that an earlier page kept: what was typed, and the value
-// that it was typed over.
-type Kept struct {
-	Path     string
-	Raw      string
-	Baseline Value
-	Veiled   Value // in a replay: stands for what was typed at a private field
-}
-
-// KeptAttempt is an attempt that was open when an earlier page ended.
-type KeptAttempt struct {
-	Key     Key
-	Button  string
-	Version string
-	Values  []Answer
-}

@@ -46,6 +46,10 @@ func (s *Session) locked() bool {
 }
 
 func (s *Session) edit(e *Event) error {
+	if len(s.waiting) > 0 && !s.locked() && s.editWaiting(e) {
+		s.beginEdit()
+		return nil
+	}
 	i, err := s.place(e.Path)
 	if err != nil {
 		return err
@@ -54,7 +58,7 @@ func (s *Session) edit(e *Event) error {
 	if s.form.Fields[c.field].Kind == KindRows {
 		return &UnknownError{"field", e.Path}
 	}
-	if s.locked() {
+	if s.locked() || s.awaits(c.field) {
 		return errLocked
 	}
 	s.beginEdit()
@@ -79,8 +83,8 @@ func (s *Session) beginEdit() {
 // setTyped takes over what was typed.
 func (s *Session) setTyped(i int32, raw string) {
 	c := &s.cells[i]
-	c.value = s.form.Parse(c.field, raw)
-	c.raw = raw
+	c.raw = readable(raw)
+	c.value = s.form.Parse(c.field, c.raw)
 	s.noteChanged(i)
 	s.mark(i, bitRaw)
 }
@@ -94,7 +98,7 @@ func (s *Session) edited(i int32) {
 	if s.form.Fields[s.cells[i].field].leftBy(s.cells[i].value) {
 		marks |= bitTouched
 	}
-	s.mark(i, marks)
+	s.change(i, marks, bitRestored|bitStays, s.cells[i].rules)
 	s.dropIssuesOf(i)
 	s.dropCheck(i)
 	s.revise(i)
@@ -124,28 +128,39 @@ func (s *Session) take(i int32, v Value) {
 	s.dropCheck(i)
 }
 
-// side chooses between a cell's two values.
+// side chooses between a cell's values: now, in the baseline, and as sent.
 type side uint8
 
 const (
 	sideNow side = iota
 	sideBase
+	sideSent
 )
 
 // effective is a cell's value as the form sees it: absent where it is not
 // asked.
 func (s *Session) effective(i int32, of side) Value {
 	c := &s.cells[i]
-	if of == sideNow {
-		if c.bits&bitAsked == 0 {
-			return Value{}
-		}
-		return c.value
-	}
-	if c.bits&bitBaseAsked == 0 {
+	if c.bits&askedBit[of] == 0 {
 		return Value{}
 	}
-	return c.baseline
+	switch of {
+	case sideNow:
+		return c.value
+	case sideBase:
+		return c.baseline
+	default:
+		return c.sent
+	}
+}
+
+// askedBit is the mark of what is asked, by each side.
+var askedBit = [...]cellBits{sideNow: bitAsked, sideBase: bitBaseAsked, sideSent: bitSent}
+
+// rowsBy are the rows of a group, by one side.
+func (s *Session) rowsBy(group FieldID, of side) []int32 {
+	g := s.rowsOf(group)
+	return [...][]int32{sideNow: g.now, sideBase: g.base, sideSent: g.sent}[of]
 }
 
 // revise recomputes what follows from a cell's value and baseline, there and at
@@ -304,12 +319,7 @@ func (s *Session) literalHolds(l Literal, i int32, of side) bool {
 	field := &s.form.Fields[l.Field]
 	found := false
 	if field.Kind == KindRows {
-		g := &s.groups[s.form.groupIndex[l.Field]]
-		if of == sideNow {
-			found = len(g.now) > 0 && s.has(other, bitAsked)
-		} else {
-			found = len(g.base) > 0 && s.has(other, bitBaseAsked)
-		}
+		found = len(s.rowsBy(l.Field, of)) > 0 && s.has(other, askedBit[of])
 		return found != l.Negate
 	}
 	v := s.effective(other, of)
@@ -330,11 +340,7 @@ func (s *Session) literalHolds(l Literal, i int32, of side) bool {
 func (s *Session) isAsked(i int32, of side) bool {
 	c := &s.cells[i]
 	if group := s.form.group[c.field]; group >= 0 {
-		bit := bitAsked
-		if of == sideBase {
-			bit = bitBaseAsked
-		}
-		if !s.has(int32(group), bit) {
+		if !s.has(int32(group), askedBit[of]) {
 			return false
 		}
 	}

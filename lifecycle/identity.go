@@ -169,6 +169,10 @@ func (w *stateWriter) state() {
 	for _, t := range s.timers {
 		w.flags(t != 0)
 	}
+	w.number(int64(len(s.waiting)))
+	for k := range s.waiting {
+		w.waiting(&s.waiting[k])
+	}
 	w.number(int64(len(s.checks)))
 	for k := range s.checks {
 		w.number(w.cellName(s.checks[k].cell))
@@ -183,6 +187,17 @@ func (w *stateWriter) state() {
 		}
 	}
 	w.attempt()
+}
+
+func (w *stateWriter) waiting(v *waitingAnswer) {
+	w.text(v.Path)
+	w.flags(v.Since, v.Contested, v.Clean)
+	typed := v.Veiled
+	if typed.Kind != ValueVeiled {
+		typed = w.session.form.Parse(v.place.Field, v.Raw)
+	}
+	w.fieldValue(v.place.Field, typed)
+	w.fieldValue(v.place.Field, v.Baseline)
 }
 
 func (w *stateWriter) attempt() {

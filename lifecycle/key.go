@@ -51,6 +51,15 @@ func (s Seed) key(number int32) Key {
 	return k
 }
 
+// after is the seed of a session that goes on from an attempt with a key. Two
+// sessions of one seed make no common keys where they go on from different ones.
+func (s Seed) after(k Key) Seed {
+	for i := range s {
+		s[i] ^= k[i]
+	}
+	return s
+}
+
 // mix is the finalizer of SplitMix64 (Steele, Lea, Flood, 2014).
 func mix(z uint64) uint64 {
 	z = (z ^ z>>30) * 0xbf58476d1ce4e5b9

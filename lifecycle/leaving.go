@@ -10,6 +10,8 @@ func (s *Session) askReason() AskReason {
 	if policy.When == LeaveDirtyAndTouched {
 		dirty, edited = s.tally[classDirtyTouched], s.tally[classDirtyTouchedEdited]
 	}
+	waiting := int32(len(s.waiting)) // it counts as dirty, touched, and edited since
+	dirty, edited = dirty+waiting, edited+waiting
 	inFlight := s.activity == ActivitySending || s.activity == ActivityWaiting
 	switch {
 	case !inFlight && !s.unsettled():
@@ -74,6 +76,7 @@ func (s *Session) leaveAnswered(answer LeaveAnswer) error {
 	case AnswerStay:
 		s.leave = LeavePresent
 	case AnswerDiscard:
+		s.dropWaiting()
 		s.leaveNow()
 	case AnswerSubmit:
 		s.leave = LeaveDeparting

@@ -15,6 +15,7 @@ const (
 	needOutdated                   // the record has been changed elsewhere
 	needRestored                   // an earlier page's attempt is unsettled
 	needVersion                    // an acceptance brought no version
+	needRows                       // restored answers wait for their rows
 )
 
 // kept is an answer that arrived while an attempt was open: its values are in
@@ -96,6 +97,8 @@ func (s *Session) mergeLoaded(values []Answer, version string, ask bool) {
 		sentUnsure: s.attempt.unsure && s.attempt.outcome != OutcomeAccepted,
 	})
 	s.version = version
+	s.meetRestored()
+	s.placeWaiting(ask)
 }
 
 // mergeKept merges the answer that waited for the attempt.

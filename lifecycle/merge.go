@@ -17,6 +17,7 @@ type merging struct {
 func (s *Session) absorb(i int32, incoming Value, m merging) {
 	keeps, old := s.isMine(i, m), s.cells[i].baseline
 	s.setBaseline(i, incoming)
+	s.cells[i].bits &^= bitUnknown
 	if !keeps {
 		s.take(i, incoming)
 	} else if m.ask && incoming != old && !s.wasSent(i, incoming, m) {
@@ -29,7 +30,7 @@ func (s *Session) absorb(i int32, incoming Value, m merging) {
 // was edited since.
 func (s *Session) isMine(i int32, m merging) bool {
 	c := &s.cells[i]
-	return m.keepDirty && (c.value != c.baseline || i == s.editedNow) || m.keepEdited && c.bits&bitEdited != 0
+	return m.keepDirty && (c.value != c.baseline || c.bits&bitStays != 0 || i == s.editedNow) || m.keepEdited && c.bits&bitEdited != 0
 }
 
 // setBaseline makes a value the one that was last known to be saved.
@@ -186,7 +187,9 @@ func (s *Session) incomingRows(group FieldID, count int, answers []Answer, m mer
 		if s.form.group[a.Field] != group || a.Row < 0 || int(a.Row) >= len(g.base) {
 			continue
 		}
-		switch old := s.cells[s.rows[g.base[a.Row]].first+s.form.offset[a.Field]].baseline; {
+		i := s.rows[g.base[a.Row]].first + s.form.offset[a.Field]
+		switch old := s.cells[i].baseline; {
+		case s.has(i, bitUnknown):
 		case old != a.Value:
 			in.changed[a.Row] = true
 		case !old.Absent():
@@ -268,7 +271,8 @@ func (s *Session) setBaseRows(group FieldID, base []int32) {
 // group. Being asked, or not, is no change of it.
 func (s *Session) hasOwnRows(group FieldID, m merging) bool {
 	g, head := s.rowsOf(group), int32(group)
-	return !slices.Equal(g.now, g.base) || m.keepEdited && s.has(head, bitEdited) || m.keepDirty && head == s.editedNow
+	return !slices.Equal(g.now, g.base) || m.keepEdited && s.has(head, bitEdited) ||
+		m.keepDirty && (s.has(head, bitStays) || head == s.editedNow)
 }
 
 // anyRowMine reports whether the applicant has typed in one of the rows.
@@ -392,7 +396,7 @@ func (s *Session) toBaseline() {
 		if c := &s.cells[i]; c.bits&bitRaw != 0 {
 			c.raw = ""
 		}
-		s.unmark(i, bitEdited|bitTouched|bitTyped|bitContested|bitRaw)
+		s.unmark(i, bitEdited|bitTouched|bitTyped|bitContested|bitRaw|bitRestored|bitStays)
 		s.dropIssuesOf(i)
 		s.dropCheck(i)
 	}

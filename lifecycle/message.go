@@ -31,7 +31,10 @@ const (
 	MessageUnsettledRestored
 	MessageWaiting
 	MessageLoadFailed
-	MessageUnsettledPrivate // said by whoever keeps things from page to page
+	MessageUnsettledPrivate
+	MessageRestoredLeftOut
+	MessageRestoredPrivate
+	MessageRestoredWaiting
 
 	MessageValueMissing
 	MessageUnticked
@@ -83,6 +86,9 @@ var english = [messageCount]struct{ name, text string }{
 	MessageWaiting:               {"waiting", "The office is busy. Your answers are sent again in {wait}."},
 	MessageLoadFailed:            {"load-failed", "The saved answers could not be loaded."},
 	MessageUnsettledPrivate:      {"unsettled-private", "It is not known whether the answers that you sent earlier have arrived, and some of them are not kept here. Look whether they have before you send them again."},
+	MessageRestoredLeftOut:       {"restored-left-out", "One answer that was kept here does not fit the form any more. | {n} answers that were kept here do not fit the form any more."},
+	MessageRestoredPrivate:       {"restored-private", "A private answer is not kept here. Enter it again."},
+	MessageRestoredWaiting:       {"restored-waiting", "One answer that was kept here comes back when the saved answers are loaded. | {n} answers that were kept here come back when the saved answers are loaded."},
 
 	MessageValueMissing:    {"value-missing", "{label} is missing."},
 	MessageUnticked:        {"unticked", "{label}: tick this box to go on."},

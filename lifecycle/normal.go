@@ -71,6 +71,7 @@ func (p *Packer) forget(w *Watch) {
 	s := w.session
 	s.notice, s.focus, s.ignored, s.applied = notice{}, WholeForm, 0, min(s.applied, 1)
 	s.version, s.attempt.version, s.kept.version = "", "", ""
+	s.adoptedKey = Key{}
 	s.receipt = Receipt{Values: s.receipt.Values[:0]}
 	if !s.kept.present {
 		s.dropKept()
@@ -149,7 +150,7 @@ func (s *Session) withoutFuture() cellBits {
 	settledOtherwise := a.number > 0 && a.outcome != OutcomeOpen && a.outcome != OutcomeAccepted
 	set(bitTyped, s.form.Show == ShowInput)
 	set(bitTouched, s.form.Show != ShowSubmit || s.form.Leave.When == LeaveDirtyAndTouched)
-	set(bitMentioned, loads)
+	set(bitMentioned|bitBased|bitUnknown|bitRestored|bitStays, loads)
 	set(bitEdited, open || settledOtherwise && loads)
 	// Of what was sent: to repeat it, to recognise it in a load, or to hold it as
 	// received; rows are matched with it at any time.

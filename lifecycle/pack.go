@@ -186,8 +186,12 @@ func (l *listWriter) lists(s *Session) {
 	}
 	l.numbers(len(s.keptValues))
 	for _, a := range s.keptValues {
-		l.numbers(int(a.Field), int(a.Row), int(a.Value.Kind), int(a.Value.Exp), int(a.Value.Coef))
-		l.text(a.Value.Text)
+		l.numbers(int(a.Field), int(a.Row))
+		l.value(a.Value)
+	}
+	l.numbers(len(s.waiting))
+	for k := range s.waiting {
+		l.waiting(&s.waiting[k])
 	}
 	for g := range s.groups {
 		for _, list := range [...][]int32{s.groups[g].now, s.groups[g].base, s.groups[g].sent} {
@@ -216,8 +220,12 @@ func (l *listReader) lists(s *Session) {
 	}
 	for range l.number() {
 		a := Answer{Place: Place{FieldID(l.number()), int32(l.number())}}
-		a.Value = Value{Kind: ValueKind(l.number()), Exp: int32(l.number()), Coef: int64(l.number()), Text: l.text()}
+		a.Value = l.value()
 		s.keptValues = append(s.keptValues, a)
+	}
+	s.waiting = s.waiting[:0]
+	for range l.number() {
+		s.waiting = append(s.waiting, l.waiting())
 	}
 	if len(s.groups) != len(s.form.groups) {
 		s.groups = make([]rows, len(s.form.groups))
@@ -237,6 +245,25 @@ func (l *listReader) lists(s *Session) {
 		s.groups[g].free = s.groups[g].free[:0]
 		s.indexGroup(g)
 	}
+}
+
+// waiting writes an answer that waits for its row.
+func (l *listWriter) waiting(v *waitingAnswer) {
+	l.flags(v.Since, v.Contested, v.Clean)
+	l.numbers(int(v.place.Field), int(v.place.Row))
+	l.text(v.Path)
+	l.text(v.Raw)
+	l.value(v.Baseline)
+	l.value(v.Veiled)
+}
+
+func (l *listReader) waiting() (v waitingAnswer) {
+	flags := l.small()
+	v.Since, v.Contested, v.Clean = flags&1 != 0, flags&2 != 0, flags&4 != 0
+	v.place = Place{FieldID(l.number()), int32(l.number())}
+	v.Path, v.Raw = l.text(), l.text()
+	v.Baseline, v.Veiled = l.value(), l.value()
+	return v
 }
 
 // writeSeen writes the memory of a watch.

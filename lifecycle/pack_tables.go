@@ -36,6 +36,11 @@ func (l *listWriter) text(s string) {
 	l.to = append(l.to, s...)
 }
 
+func (l *listWriter) value(v Value) {
+	l.numbers(int(v.Kind), int(v.Exp), int(v.Coef))
+	l.text(v.Text)
+}
+
 // listReader reads what a listWriter wrote; texts are parts of what it reads.
 type listReader struct{ rest string }
 
@@ -62,6 +67,10 @@ func (l *listReader) text() string {
 	text := l.rest[:n]
 	l.rest = l.rest[n:]
 	return text
+}
+
+func (l *listReader) value() Value {
+	return Value{Kind: ValueKind(l.number()), Exp: int32(l.number()), Coef: int64(l.number()), Text: l.text()}
 }
 
 // table numbers what it is given, in the order in which it comes.

@@ -50,8 +50,9 @@ func (s *Session) Holds(button string) Holds {
 	return s.holds(int32(index))
 }
 
-// Unsaved reports whether any field is dirty.
-func (s *Session) Unsaved() bool { return s.tally[classDirty] > 0 }
+// Unsaved reports whether any field is dirty, or an answer of an earlier page waits
+// for its row.
+func (s *Session) Unsaved() bool { return s.dirty() > 0 }
 
 // WouldAsk is the reason for which leaving would ask now.
 func (s *Session) WouldAsk() AskReason { return s.askReason() }
@@ -214,10 +215,7 @@ func (f FieldState) Declared() *Field { return &f.session.form.Fields[f.place.Fi
 
 // Raw is the text in the control: what was typed, else the value written out.
 func (f FieldState) Raw() string {
-	if f.has(bitRaw) {
-		return f.session.cells[f.cell].raw
-	}
-	return f.session.form.Format(f.session.cells[f.cell].value)
+	return f.session.rawOf(f.cell)
 }
 
 // Value is the answer: absent while it is not asked.
@@ -263,7 +261,7 @@ func (f FieldState) Contested() bool { return f.has(bitContested) && f.has(bitAs
 func (f FieldState) Checking() bool { return f.has(bitChecking) }
 
 // Locked reports whether an edit would be turned away.
-func (f FieldState) Locked() bool { return f.session.locked() }
+func (f FieldState) Locked() bool { return f.session.locked() || f.session.awaits(f.place.Field) }
 
 // Wrong reports whether the field has an issue of a rule or a check: one that
 // holds a submit.

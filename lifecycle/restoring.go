@@ -1,9 +1,22 @@
 package lifecycle
 
-import "slices"
+import (
+	"slices"
+	"strings"
+)
 
-// restored brings back what an earlier page kept: its values as edits, its
-// open attempt as unsettled.
+// mostRows bounds the row numbers of what an earlier page kept.
+const mostRows = 1 << 16
+
+// waitingAnswer is an answer of a row that was as saved: it waits for the rows.
+type waitingAnswer struct {
+	Kept
+	place Place
+}
+
+// restored brings back what an earlier page kept: its values as edits, the groups
+// that it kept whole, its open attempt as unsettled. What does not fit is left out,
+// and said.
 func (s *Session) restored(r *Restored) error {
 	if r == nil {
 		return errNothingKept
@@ -11,105 +24,416 @@ func (s *Session) restored(r *Restored) error {
 	if s.applied > 0 {
 		return errNotFirst
 	}
-	places := make([]Place, len(r.Values))
-	for k, v := range r.Values {
-		p, ok := s.form.Lookup(v.Path)
-		if !ok || s.form.Fields[p.Field].Kind == KindRows {
-			return &UnknownError{"field", v.Path}
-		}
-		places[k] = p
+	t := taking{session: s, whole: make([]bool, len(s.form.groups))}
+	for k := range r.Groups {
+		t.group(&r.Groups[k])
 	}
-	button := 0
-	if r.Attempt != nil {
-		var ok bool
-		if button, ok = s.form.button(r.Attempt.Button); !ok {
-			return &UnknownError{"button", r.Attempt.Button}
-		}
-	}
-	for k, v := range r.Values {
-		s.restoreValue(places[k], v)
+	for k := range r.Values {
+		t.value(&r.Values[k])
 	}
 	s.reviseAll()
 	if r.Attempt != nil {
-		s.restoreAttempt(r.Attempt, int32(button))
-		for _, p := range places { // what had not loaded yet is blank, and no edit
-			if i, _ := s.cellAt(p); s.cells[i].value != s.cells[i].sent {
-				s.mark(i, bitEdited)
-			}
-		}
+		t.attempt(r.Attempt)
 	}
-	for k := range r.Values {
-		if i, ok := s.cellAt(places[k]); ok {
+	if s.form.Prefill.URL == "" {
+		s.placeWaiting(false)
+		s.meetRestored()
+	} else if len(s.waiting) > 0 {
+		s.load.needs |= needRows
+	}
+	for i := range s.inOrder() {
+		if s.has(i, bitTyped) && s.form.Fields[s.cells[i].field].Kind != KindRows {
 			s.startCheck(i)
 		}
 	}
+	t.tell()
 	return nil
 }
 
-// restoreValue takes a value over the baseline that it was typed over. Missing
-// rows are added.
-func (s *Session) restoreValue(p Place, v Kept) {
-	if p.Row >= 0 {
-		s.growRows(s.form.group[p.Field], int(p.Row)+1)
+// taking is the taking over of what an earlier page kept.
+type taking struct {
+	session *Session
+	whole   []bool // beside Form.groups
+	leftOut int32
+	private bool // a private answer was typed that is not kept
+	lost    bool // an attempt does not fit
+}
+
+// tell says what was restored and cannot be seen.
+func (t *taking) tell() {
+	s := t.session
+	if t.lost {
+		s.say(Message{ID: MessageUnsettledPrivate}, Assertive)
 	}
-	i, _ := s.cellAt(p)
+	switch {
+	case t.leftOut > 0:
+		s.say(Message{ID: MessageRestoredLeftOut, Count: t.leftOut}, Assertive)
+	case t.private:
+		s.say(Message{ID: MessageRestoredPrivate}, Assertive)
+	case len(s.waiting) > 0:
+		s.say(Message{ID: MessageRestoredWaiting, Count: int32(len(s.waiting))}, Polite)
+	}
+}
+
+// value takes a field's value over the baseline that it was typed over, or lets it
+// wait for its row.
+func (t *taking) value(v *Kept) {
+	s := t.session
+	p, ok := s.form.Lookup(v.Path)
+	if !ok || s.form.Fields[p.Field].Kind == KindRows || p.Row >= mostRows || !s.form.canHold(p.Field, v.Baseline) {
+		t.leftOut++
+		return
+	}
+	if group := s.form.group[p.Field]; group >= 0 && !t.whole[s.form.groupIndex[group]] {
+		s.waiting = append(s.waiting, waitingAnswer{*v, p})
+		return
+	}
+	i, there := s.cellAt(p)
+	if !there {
+		t.leftOut++
+		return
+	}
+	if s.cells[i].row < 0 && v.Baseline != s.cells[i].baseline {
+		s.mark(i, bitMentioned) // an answer brought it to the earlier page
+	}
+	s.takeKept(i, v)
+	s.mark(i, bitRestored)
+}
+
+// takeKept takes what a cell held, and over what. Nothing is decided by it yet.
+func (s *Session) takeKept(i int32, v *Kept) {
 	s.setTyped(i, v.Raw)
 	if v.Veiled.Kind == ValueVeiled {
 		s.cells[i].value = v.Veiled
 	}
 	s.setBaseline(i, v.Baseline)
-	s.mark(i, bitTouched|bitTyped)
-	s.revise(i)
-}
-
-func (s *Session) growRows(group FieldID, count int) {
-	g := s.form.groupIndex[group]
-	for len(s.groups[g].now) < count {
-		r := s.newRow(group)
-		s.groups[g].now = append(s.groups[g].now, r)
-		s.indexRows(s.groups[g].now, inNow)
-		s.enliven(r)
-		s.mark(int32(group), bitTouched)
+	if v.Clean {
+		return
 	}
-	s.revise(int32(group))
+	marks := bitTouched | bitTyped | bitRestored | bitStays
+	if v.Since {
+		marks |= bitEdited
+	}
+	if v.Contested {
+		marks |= bitContested
+	}
+	s.mark(i, marks)
 }
 
-// restoreAttempt takes an attempt that was open on an earlier page.
-func (s *Session) restoreAttempt(kept *KeptAttempt, button int32) {
-	for _, a := range kept.Values {
-		if a.Field >= 0 && int(a.Field) < len(s.form.Fields) && s.form.Fields[a.Field].Kind == KindRows && a.Row < 0 {
-			s.growRows(a.Field, int(a.Value.Integer()))
+// group makes the rows of a group that was kept whole.
+func (t *taking) group(kept *KeptGroup) {
+	s := t.session
+	p, ok := s.form.Lookup(kept.Path)
+	if !ok || s.form.Fields[p.Field].Kind != KindRows || p.Row >= 0 || t.whole[s.form.groupIndex[p.Field]] || !kept.sound() {
+		t.leftOut++
+		return
+	}
+	group, head := p.Field, int32(p.Field)
+	t.whole[s.form.groupIndex[group]] = true
+	t.private = t.private || kept.Private
+	s.setRows(group, nil)
+	s.setRowList(group, inBase, nil)
+	s.freeRows(group)
+	made := make([]int32, len(kept.Rows))
+	for k := range kept.Rows {
+		made[k] = s.blankRow(group)
+	}
+	list := func(places []int32) (rows []int32) {
+		for _, place := range places {
+			rows = append(rows, made[place])
+		}
+		return rows
+	}
+	s.setRowList(group, inBase, list(kept.Base))
+	s.setRowList(group, inSent, list(kept.Sent))
+	s.setRows(group, made[:kept.Now])
+	for k := range kept.Rows {
+		t.row(group, made[k], kept.Rows[k])
+	}
+	marks := cellBits(0)
+	if kept.Based {
+		marks |= bitBased | bitMentioned
+	}
+	if kept.Since {
+		marks |= bitEdited
+	}
+	if kept.Contested {
+		marks |= bitContested
+	}
+	g := s.rowsOf(group)
+	if !slices.Equal(g.now, g.base) || kept.Since || kept.Contested {
+		marks |= bitTouched | bitTyped | bitRestored | bitStays
+	}
+	s.mark(head, marks)
+	s.noteChanged(head)
+}
+
+// sound reports whether the numbers of a kept group name rows that it has.
+func (g *KeptGroup) sound() bool {
+	if len(g.Rows) > mostRows || g.Now < 0 || int(g.Now) > len(g.Rows) {
+		return false
+	}
+	for _, list := range [...][]int32{g.Base, g.Sent} {
+		seen := make([]bool, len(g.Rows))
+		for _, place := range list {
+			if place < 0 || int(place) >= len(seen) || seen[place] {
+				return false
+			}
+			seen[place] = true
 		}
 	}
-	s.copyValues()
-	for i := range s.allCells() {
-		s.cells[i].sent = Value{}
-		s.unmark(i, bitSentChanged)
-	}
-	for g, group := range s.form.groups {
-		count, _ := rowCount(group, kept.Values)
-		s.setRowList(group, inSent, slices.Clone(s.groups[g].sent[:min(count, len(s.groups[g].sent))]))
-	}
-	for _, a := range kept.Values {
-		i, ok := s.cellAt(a.Place)
-		if !ok {
+	return true
+}
+
+// row takes the answers of one row. What is private in a row of the baseline is not
+// known until a load brings it.
+func (t *taking) row(group FieldID, r int32, answers []Kept) {
+	s := t.session
+	for k := range answers {
+		v := &answers[k]
+		id, ok := s.form.byPath[v.Path]
+		if !ok || s.form.group[id] != group || !s.form.canHold(id, v.Baseline) {
+			t.leftOut++
 			continue
+		}
+		i := s.rows[r].first + s.form.offset[id]
+		s.takeKept(i, v)
+		if s.rowIn(r, inBase) && !v.Baseline.Absent() {
+			s.mark(i, bitMentioned)
+		}
+	}
+	if s.rowIn(r, inBase) {
+		for i := range s.cellsOf(r) {
+			if s.form.Fields[s.cells[i].field].Private {
+				s.mark(i, bitUnknown)
+			}
+		}
+	}
+}
+
+// canHold reports whether a value can be one of a field's.
+func (f *Form) canHold(id FieldID, v Value) bool {
+	field := &f.Fields[id]
+	switch v.Kind {
+	case ValueAbsent, ValueUnparsed, ValueVeiled:
+		return true
+	case ValueNumber:
+		return field.Kind == KindNumber || field.Kind == KindInteger || field.Kind == KindChoice || field.Kind == KindRows
+	case ValueBoolean:
+		return field.Kind == KindBoolean || field.Kind == KindChoice
+	default:
+		parsed := f.Parse(id, f.Format(v))
+		return parsed.Kind == v.Kind || parsed.Kind == ValueUnparsed && field.Kind == KindChoice
+	}
+}
+
+// attempt takes an attempt that was open on an earlier page, cell by cell.
+func (t *taking) attempt(kept *KeptAttempt) {
+	s := t.session
+	button, ok := s.form.button(kept.Button)
+	if !ok || !t.takeSent(kept.Values) {
+		t.lost = true
+		for i := range s.allCells() {
+			s.cells[i].sent = Value{}
+			s.unmark(i, bitSent|bitSentChanged)
+		}
+		for _, group := range s.form.groups {
+			s.setRowList(group, inSent, nil)
+			s.freeRows(group)
+		}
+		return
+	}
+	s.decideSent()
+	s.attempt = attempt{
+		number: 1, key: kept.Key, button: int32(button), version: kept.Version,
+		unsure: true, adopted: true,
+	}
+	s.adoptedKey, s.seed = kept.Key, s.seed.after(kept.Key)
+	s.tries = append(s.tries[:0], tryCancelled)
+	if s.form.Prefill.URL != "" {
+		s.load.needs |= needRestored
+	}
+	for i := range s.inOrder() { // what had not loaded yet is blank, and no edit
+		if s.has(i, bitStays) && s.has(i, bitSent) && s.differsFromSent(i) {
+			s.mark(i, bitEdited)
+		}
+	}
+	s.unsettle(Message{ID: MessageUnsettledRestored})
+}
+
+// takeSent takes what an attempt sent. Rows that are not kept with their group are
+// rows as sent, and nothing else. It reports whether everything fits.
+func (t *taking) takeSent(values []Answer) bool {
+	s := t.session
+	for g, group := range s.form.groups {
+		count, mentioned := rowCount(group, values)
+		if count < 0 || count > mostRows || t.whole[g] && count != len(s.groups[g].sent) {
+			return false
+		}
+		if mentioned && !t.whole[g] {
+			s.setRowList(group, inSent, s.upTo(group, nil, count))
+		}
+	}
+	for _, a := range values {
+		if a.Field < 0 || int(a.Field) >= len(s.form.Fields) || !s.form.canHold(a.Field, a.Value) {
+			return false
+		}
+		i := int32(a.Field)
+		if group := s.form.group[a.Field]; group >= 0 {
+			sent := s.rowsOf(group).sent
+			if a.Row < 0 || int(a.Row) >= len(sent) {
+				return false
+			}
+			i = s.rows[sent[a.Row]].first + s.form.offset[a.Field]
 		}
 		if s.form.Fields[a.Field].Kind != KindRows {
 			s.cells[i].sent = a.Value
-			s.mark(i, bitSent)
 		}
 		if a.Changed {
 			s.mark(i, bitSentChanged)
 		}
 	}
-	s.attempt = attempt{
-		number: 1, key: kept.Key, button: button, version: kept.Version,
-		unsure: true, adopted: true,
-	}
-	s.tries = append(s.tries[:0], tryCancelled)
-	if s.form.Prefill.URL != "" && !s.load.arrived {
-		s.load.needs |= needRestored
-	}
-	s.unsettle(Message{ID: MessageUnsettledRestored})
+	return true
 }
+
+// decideSent marks what was asked by the values as sent, whatever is asked now.
+func (s *Session) decideSent() {
+	for _, id := range s.form.askedOrder {
+		s.eachCell(id, func(i int32) {
+			if r := s.cells[i].row; (r < 0 || s.rowIn(r, inSent)) && s.isAsked(i, sideSent) {
+				s.mark(i, bitSent)
+			}
+		})
+	}
+}
+
+// differsFromSent reports whether a cell holds, or a group has, what the newest
+// attempt did not send.
+func (s *Session) differsFromSent(i int32) bool {
+	if c := &s.cells[i]; s.form.Fields[c.field].Kind != KindRows {
+		return c.value != c.sent
+	}
+	g := s.rowsOf(s.cells[i].field)
+	return !slices.Equal(g.now, g.sent)
+}
+
+// awaits reports whether restored answers of a field's group wait for their rows.
+func (s *Session) awaits(id FieldID) bool {
+	if len(s.waiting) == 0 {
+		return false
+	}
+	if group := s.form.group[id]; group >= 0 {
+		id = group
+	}
+	return slices.ContainsFunc(s.waiting, func(v waitingAnswer) bool { return s.form.group[v.place.Field] == id })
+}
+
+// editWaiting replaces an answer that waits for its row; it reports whether there is
+// one at the path.
+func (s *Session) editWaiting(e *Event) bool {
+	k := slices.IndexFunc(s.waiting, func(v waitingAnswer) bool { return v.Path == e.Path })
+	if k < 0 {
+		return false
+	}
+	v := &s.waiting[k]
+	v.Raw, v.Veiled, v.Clean, v.Since = readable(e.Raw), Value{}, false, s.attempt.number > 0
+	if e.Veiled.Kind == ValueVeiled {
+		v.Veiled = e.Veiled
+	}
+	return true
+}
+
+// dropWaiting forgets the answers that wait for their rows.
+func (s *Session) dropWaiting() {
+	s.waiting = s.waiting[:0]
+	s.load.needs &^= needRows
+}
+
+// meetRestored is the end of being restored: a load or an acceptance has met it.
+func (s *Session) meetRestored() {
+	for i := range s.allCells() {
+		s.unmark(i, bitRestored|bitStays)
+	}
+}
+
+// placeWaiting gives the answers that waited to the rows that have come. Each meets
+// what came as an edit does. The answers of a row that is gone share one at the end.
+func (s *Session) placeWaiting(ask bool) {
+	waiting := slices.Clone(s.waiting)
+	s.dropWaiting()
+	if len(waiting) == 0 {
+		return
+	}
+	made := map[Place]int32{} // by group and place
+	var placed []int32
+	for k := range waiting {
+		v := &waiting[k]
+		group := s.form.group[v.place.Field]
+		g := s.rowsOf(group)
+		r, isMade := made[Place{group, v.place.Row}]
+		switch {
+		case v.Clean: // it follows what has come
+			continue
+		case isMade:
+		case int(v.place.Row) < len(g.base) && s.rowIn(g.base[v.place.Row], inNow):
+			r = g.base[v.place.Row]
+		case v.Veiled.Kind != ValueVeiled && s.form.Parse(v.place.Field, v.Raw).Absent():
+			continue // nothing is lost with it
+		default:
+			r = s.rowForWaiting(group, ask)
+			made[Place{group, v.place.Row}] = r
+		}
+		i := s.rows[r].first + s.form.offset[v.place.Field]
+		s.placeAnswer(i, v, ask)
+		placed = append(placed, i)
+	}
+	s.reviseAll()
+	s.contestMet(nil)
+	for _, i := range placed {
+		s.startCheck(i)
+	}
+}
+
+// rowForWaiting adds a row for the answers of one that is gone.
+func (s *Session) rowForWaiting(group FieldID, ask bool) int32 {
+	head, g := int32(group), s.rowsOf(group)
+	r := s.blankRow(group)
+	g.now = append(g.now, r)
+	s.indexRows(g.now, inNow)
+	s.enliven(r)
+	s.mark(head, bitTouched|bitTyped)
+	s.noteChanged(head)
+	if ask {
+		s.mark(head, bitContested)
+	}
+	return r
+}
+
+func (s *Session) placeAnswer(i int32, v *waitingAnswer, ask bool) {
+	incoming := s.cells[i].baseline
+	placed := v.Kept
+	placed.Baseline = incoming
+	s.takeKept(i, &placed)
+	s.unmark(i, bitRestored|bitStays)
+	if s.unsettled() && s.has(i, bitSent) && s.differsFromSent(i) {
+		s.mark(i, bitEdited)
+	}
+	sentUnsure := merging{sentUnsure: s.attempt.unsure && s.attempt.outcome != OutcomeAccepted}
+	if ask && s.inBaseline(i) && incoming != v.Baseline && !s.wasSent(i, incoming, sentUnsure) {
+		s.cells[i].bits |= bitMeets
+	}
+}
+
+// Waiting lists what an earlier page kept and what waits for the load that brings
+// its rows: crew/2/name, and what was typed there.
+func (s *Session) Waiting() []Kept {
+	list := make([]Kept, len(s.waiting))
+	for k := range s.waiting {
+		list[k] = s.waiting[k].Kept
+	}
+	return list
+}
+
+// readable is a text as every later reader has it: what is not UTF-8 becomes
+// U+FFFD.
+func readable(raw string) string { return strings.ToValidUTF8(raw, "\uFFFD") }

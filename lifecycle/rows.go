@@ -48,7 +48,7 @@ func (s *Session) rowsAt(path string, wantRow bool) (*rows, Place, error) {
 	if wantRow && int(p.Row) >= len(g.now) {
 		return nil, p, errNoRow
 	}
-	if s.locked() {
+	if s.locked() || s.awaits(p.Field) {
 		return nil, p, errLocked
 	}
 	return g, p, nil

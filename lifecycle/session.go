@@ -18,41 +18,44 @@ type Session struct {
 	issues []issue    // of checks and of the server, as they came
 	tries  []tryState // of the newest attempt
 
-	keptValues []Answer // of scalars.kept
+	keptValues []Answer        // of scalars.kept
+	waiting    []waitingAnswer // what an earlier page kept of rows that a load has to bring
 	receipt    Receipt
 	scalars
 
 	// What belongs to the step that is being taken.
-	effects  []Effect
-	answers  []Answer
-	changed  []int32
-	scratch  []Value
-	byEdit   bool // the applicant's own edit is at work
+	effects []Effect
+	answers []Answer
+	changed []int32
+	scratch []Value
+	byEdit  bool // the applicant's own edit is at work
 	// The cell that the step's own event edits, or -1.
 	editedNow int32
-	accepted bool // an acceptance happened in this step
-	said     int32
+	accepted  bool // an acceptance happened in this step
+	said      int32
 }
 
 // scalars are all of a session's state that is in no list.
 type scalars struct {
 	tally tally
 
-	prefill   Prefill
-	load      load
-	kept      kept
-	version   string
-	revealed  bool // every issue is shown
-	activity  Activity
-	pressed   int32 // the button of the submit under way
-	follow    bool  // newer values go once the older attempt is settled
-	ignored   int32
-	attempt   attempt
-	standing  Outcome // the newest outcome, while it stands
-	received  receivedMark
-	clearNext bool                     // clear waits for the next reset
-	thenDue   bool                     // what follows an acceptance waits for newer values, which are checked
-	timers    [TimerSettle + 1]TimerID // armed timers, except those of checks
+	prefill  Prefill
+	load     load
+	kept     kept
+	version  string
+	revealed bool // every issue is shown
+	activity Activity
+	pressed  int32 // the button of the submit under way
+	follow   bool  // newer values go once the older attempt is settled
+	ignored  int32
+	attempt  attempt
+	standing Outcome // the newest outcome, while it stands
+	received receivedMark
+	// The key of the attempt that an earlier page left open, if there was one.
+	adoptedKey Key
+	clearNext  bool                     // clear waits for the next reset
+	thenDue    bool                     // what follows an acceptance waits for newer values, which are checked
+	timers     [TimerSettle + 1]TimerID // armed timers, except those of checks
 
 	leave     Leave
 	leaveTo   string
@@ -99,6 +102,9 @@ const (
 	bitIssuesElsewhere // its check has placed some on other cells
 	bitChecking
 	bitSentChanged // what was sent differed from the baseline then
+	bitRestored    // an earlier page kept it, and no load has met it
+	bitStays       // restored, and typed: it stays through the first load
+	bitUnknown     // its baseline is private, and was not kept
 	bitBased       // of a group: a load or an acceptance has brought it its baseline
 	bitMeets       // in a merge: a newer value has met an edit
 	bitChanged     // already in Session.changed
@@ -342,6 +348,7 @@ func (s *Session) CopyFrom(t *Session) {
 	s.issues = append(s.issues[:0], t.issues...)
 	s.tries = append(s.tries[:0], t.tries...)
 	s.keptValues = append(s.keptValues[:0], t.keptValues...)
+	s.waiting = append(s.waiting[:0], t.waiting...)
 	values := append(s.receipt.Values[:0], t.receipt.Values...)
 	s.receipt = t.receipt
 	s.receipt.Values = values
@@ -361,7 +368,7 @@ func (g *rows) copyFrom(h *rows) {
 func (s *Session) same(t *Session) bool {
 	if s.scalars != t.scalars || len(s.cells) != len(t.cells) ||
 		!slices.Equal(s.rows, t.rows) || !slices.Equal(s.checks, t.checks) ||
-		!slices.Equal(s.issues, t.issues) || !slices.Equal(s.tries, t.tries) || !slices.Equal(s.keptValues, t.keptValues) {
+		!slices.Equal(s.issues, t.issues) || !slices.Equal(s.tries, t.tries) || !slices.Equal(s.keptValues, t.keptValues) || !slices.Equal(s.waiting, t.waiting) {
 		return false
 	}
 	if a, b := &s.receipt, &t.receipt; a.To != b.To || a.Version != b.Version || a.Text != b.Text || !slices.Equal(a.Values, b.Values) {

@@ -85,7 +85,7 @@ func (s *Session) holds(button int32) Holds {
 	add(HoldChecking, len(s.checks) > 0)
 	add(HoldContested, s.tally[classContested] > 0)
 	add(HoldInvalid, s.tally[classInvalid] > 0)
-	add(HoldUnchanged, s.form.Submit.HoldUnchanged && s.tally[classDirty] == 0)
+	add(HoldUnchanged, s.form.Submit.HoldUnchanged && s.dirty() == 0)
 	add(HoldReceived, s.holdsReceived(button))
 	return hs
 }
@@ -96,7 +96,7 @@ func (s *Session) holdsReceived(button int32) bool {
 	if !s.received.on || s.attempt.button != button {
 		return false
 	}
-	if !s.received.cleared && s.tally[classDirty] == 0 {
+	if !s.received.cleared && s.dirty() == 0 {
 		return true
 	}
 	for g, group := range s.form.groups {
@@ -262,6 +262,7 @@ func (s *Session) reset() error {
 	s.received = receivedMark{}
 	s.receipt = Receipt{Values: s.receipt.Values[:0]}
 	s.conceal()
+	s.dropWaiting()
 	s.dropIssues(func(*issue) bool { return true })
 	if s.clearNext || s.thenDue && s.form.Accepted.Then == ThenClear {
 		s.clearNext, s.thenDue = false, false

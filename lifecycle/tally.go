@@ -79,6 +79,9 @@ func (s *Session) change(i int32, set, clear cellBits, rules codes) {
 	}
 }
 
+// dirty counts what is dirty, and what waits for its row.
+func (s *Session) dirty() int32 { return s.tally[classDirty] + int32(len(s.waiting)) }
+
 // count adds a cell to the counts, or takes it away: by 1 or -1.
 func (t *tally) count(c *cell, by int32) {
 	for k, set := 0, c.classes(); set != 0; k, set = k+1, set>>1 {

@@ -146,6 +146,10 @@ func (w *Watch) read() facts {
 		guard: s.UnloadGuard(), ignored: s.Ignored(), version: s.Version() != "" || s.Attempt().Version != "",
 	}
 	when := s.Form().Leave.When
+	f.dirty = len(s.Waiting())
+	if when != LeaveNever {
+		f.dirtyGuarded, f.dirtySince = f.dirty, f.dirty
+	}
 	for x := range s.Fields() {
 		if x.Dirty() {
 			f.dirty++

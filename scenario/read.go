@@ -200,53 +200,7 @@ func (p *scenarioReader) path(name string, at *document.Node) (lifecycle.Place, 
 	return place, ok
 }
 
-// kept reads what an earlier page kept.
-func (p *scenarioReader) kept(n *document.Node) {
-	if n == nil {
-		return
-	}
-	p.s.Kept = &lifecycle.Restored{}
-	baselines := map[string]lifecycle.Value{}
-	for _, e := range p.Map(n, "values", "baseline", "attempt") {
-		switch e.Key {
-		case "baseline":
-			for _, b := range p.Map(e.Value) {
-				if v, ok := p.value(b); ok {
-					baselines[b.Key] = v
-				}
-			}
-		}
-	}
-	opened, _ := lifecycle.Open(p.form(), lifecycle.Seed{})
-	if attempt := n.Get("attempt"); attempt != nil {
-		p.keptAttempt(attempt, opened, baselines)
-	}
-	values := n.Get("values")
-	if values == nil {
-		return
-	}
-	for _, e := range p.Map(values) {
-		raw, ok := p.raw(e)
-		if !ok {
-			continue
-		}
-		baseline, given := baselines[e.Key]
-		if field, there := opened.Field(e.Key); there && !given {
-			baseline = field.Baseline()
-		}
-		p.s.Kept.Values = append(p.s.Kept.Values, lifecycle.Kept{Path: e.Key, Raw: raw, Baseline: baseline})
-	}
-}
-
-// value reads the value that a path has, as JSON has it or as it is typed.
-func (p *scenarioReader) value(e document.Entry) (lifecycle.Value, bool) {
-	place, ok := p.path(e.Key, e.At)
-	if !ok {
-		return lifecycle.Value{}, false
-	}
-	return p.fieldValue(place, e.Value)
-}
-
+// fieldValue reads a value as JSON has it or as it is typed.
 func (p *scenarioReader) fieldValue(place lifecycle.Place, n *document.Node) (lifecycle.Value, bool) {
 	field := &p.form().Fields[place.Field]
 	v, ok := field.ValueOf(n.Any())
@@ -254,49 +208,6 @@ func (p *scenarioReader) fieldValue(place lifecycle.Place, n *document.Node) (li
 		v = p.form().Parse(place.Field, n.Text)
 	}
 	return v, true
-}
-
-// keptKey is the key of an attempt that an earlier page kept.
-var keptKey = lifecycle.Key{0: 0xea, 15: 0x1e}
-
-// keptAttempt reads an attempt that was open. A value counts as changed where it
-// differs from its baseline.
-func (p *scenarioReader) keptAttempt(n *document.Node, opened *lifecycle.Session, baselines map[string]lifecycle.Value) {
-	attempt := &lifecycle.KeptAttempt{Key: keptKey}
-	for _, e := range p.Map(n, "button", "version", "values") {
-		switch e.Key {
-		case "button":
-			attempt.Button = p.Word(e.Value, p.form().Buttons...)
-		case "version":
-			attempt.Version = p.Text(e.Value)
-		case "values":
-			rows := map[lifecycle.FieldID]int32{}
-			for _, v := range p.Map(e.Value) {
-				place, ok := p.path(v.Key, v.At)
-				if !ok {
-					continue
-				}
-				value, _ := p.fieldValue(place, v.Value)
-				baseline, given := baselines[v.Key]
-				if field, there := opened.Field(v.Key); there && !given {
-					baseline = field.Baseline()
-				}
-				attempt.Values = append(attempt.Values, lifecycle.Answer{Place: place, Value: value, Changed: value != baseline})
-				if group, inRows := p.form().Group(place.Field); inRows {
-					rows[group] = max(rows[group], place.Row+1)
-				}
-			}
-			for id := range p.form().Fields {
-				group := lifecycle.FieldID(id)
-				if count := rows[group]; count > 0 {
-					attempt.Values = append(attempt.Values, lifecycle.Answer{
-						Place: lifecycle.Place{Field: group, Row: -1}, Value: lifecycle.Number(int64(count), 0), Changed: true,
-					})
-				}
-			}
-		}
-	}
-	p.s.Kept.Attempt = attempt
 }
 
 // raw reads text as typed: a number or date without quotes is its text, true

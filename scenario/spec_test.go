@@ -167,9 +167,9 @@ timeline:
   - {at: 5s, retry: true}
   - {at: 6s, expect: {submission: refused, contested: [], dirty: [], values: {rows/1/x: Ben, more/0/z: one}}}
 `},
-		"rows that only the kept attempt had sent are there, and blank": {"", `kept: {values: {a: Heron}, attempt: {button: submit, values: {a: Heron, rows/1/x: Ada}}}
+		"rows that the kept attempt had sent are there as they were sent": {"", `kept: {values: {a: Heron}, attempt: {button: submit, values: {a: Heron, rows/1/x: Ada}}}
 timeline:
-  - {at: 0, expect: {submission: unsettled, issues: {rows/0/x: [valueMissing], rows/1/x: [valueMissing]}, holds: [invalid]}}
+  - {at: 0, expect: {submission: unsettled, values: {rows: [{}, {x: Ada}]}, issues: {rows/0/x: [valueMissing]}, holds: [invalid]}}
 `},
 		"rows of two answers are matched by position": {prefill, loads("{rows: [{x: Ada}, {x: Ben}]}", "{rows: [{x: Ada, y: old}, {x: Bea}]}") + `timeline:
   - {at: 1s, edit: {rows/0/y: mine}}

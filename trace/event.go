@@ -1,6 +1,7 @@
 package trace
 
 import (
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -65,8 +66,12 @@ func (w *Writer) event(e *lifecycle.Event) []byte {
 	} else {
 		o.str("raw", e.Raw)
 	}
-	o.str("to", w.words(e.To))
 	o.str("button", e.Button)
+	if e.Kind == lifecycle.EventMoveRow {
+		o.str("to", e.To) // a path has no private words
+	} else {
+		o.str("to", w.words(e.To))
+	}
 	switch e.Kind {
 	case lifecycle.EventResolve:
 		o.str("choice", e.Choice.String())
@@ -144,16 +149,14 @@ func (w *Writer) reply(r *lifecycle.Reply) []byte {
 
 func (w *Writer) kept(r *lifecycle.Restored) []byte {
 	var o object
-	items := make([][]byte, len(r.Values))
-	for k, v := range r.Values {
-		place, _ := w.form.Lookup(v.Path)
-		raw, over := "r"+v.Raw, v.Baseline
-		if w.private(place.Field) {
-			raw, over = valueText(w.veilRaw(place.Field, v.Raw)), w.veilValue(place.Field, over)
+	o.raw("values", w.keptAnswers(r.Values))
+	if len(r.Groups) > 0 {
+		groups := make([][]byte, len(r.Groups))
+		for k := range r.Groups {
+			groups[k] = w.keptGroup(&r.Groups[k])
 		}
-		items[k] = array([][]byte{quoted(v.Path), quoted(raw), quoted(valueText(over))})
+		o.raw("groups", array(groups))
 	}
-	o.raw("values", array(items))
 	if a := r.Attempt; a != nil {
 		var attempt object
 		attempt.str("button", a.Button)
@@ -162,6 +165,63 @@ func (w *Writer) kept(r *lifecycle.Restored) []byte {
 		o.raw("attempt", attempt.end())
 	}
 	return o.end()
+}
+
+func (w *Writer) keptAnswers(answers []lifecycle.Kept) []byte {
+	items := make([][]byte, len(answers))
+	for k, v := range answers {
+		raw, over := "r"+v.Raw, v.Baseline
+		if place, ok := w.form.Lookup(strings.Replace(v.Path, "*", "0", 1)); ok && w.private(place.Field) {
+			raw, over = valueText(w.veilRaw(place.Field, v.Raw)), w.veilValue(place.Field, over)
+		}
+		item := [][]byte{quoted(v.Path), quoted(raw), quoted(valueText(over))}
+		if marks := marksText(mark{"since", v.Since}, mark{"contested", v.Contested}, mark{"clean", v.Clean}); marks != "" {
+			item = append(item, quoted(marks))
+		}
+		items[k] = array(item)
+	}
+	return array(items)
+}
+
+func (w *Writer) keptGroup(g *lifecycle.KeptGroup) []byte {
+	var o object
+	o.str("path", g.Path)
+	rows := make([][]byte, len(g.Rows))
+	for k := range g.Rows {
+		rows[k] = w.keptAnswers(g.Rows[k])
+	}
+	o.raw("rows", array(rows))
+	o.num("now", int64(g.Now))
+	o.raw("base", numbers(g.Base))
+	o.raw("sent", numbers(g.Sent))
+	o.str("marks", marksText(mark{"since", g.Since}, mark{"contested", g.Contested}, mark{"based", g.Based}, mark{"private", g.Private}))
+	return o.end()
+}
+
+// mark is a word that stands in a record where something is so.
+type mark struct {
+	word string
+	on   bool
+}
+
+func marksText(marks ...mark) string {
+	var words []string
+	for _, m := range marks {
+		if m.on {
+			words = append(words, m.word)
+		}
+	}
+	return strings.Join(words, " ")
+}
+
+func hasMark(marks, word string) bool { return slices.Contains(strings.Fields(marks), word) }
+
+func numbers(list []int32) []byte {
+	items := make([][]byte, len(list))
+	for k, n := range list {
+		items[k] = strconv.AppendInt(nil, int64(n), 10)
+	}
+	return array(items)
 }
 
 // eventReader reads what event wrote.
@@ -205,12 +265,28 @@ func (r *eventReader) event(o map[string]any) lifecycle.Event {
 }
 
 func (r *eventReader) kept(o map[string]any) *lifecycle.Restored {
-	kept := &lifecycle.Restored{}
-	for _, item := range asList(o["values"]) {
-		parts := texts(item)
-		if len(parts) != 3 {
-			r.bad = "a kept value"
+	kept := &lifecycle.Restored{Values: r.keptAnswers(o["values"])}
+	for _, item := range asList(o["groups"]) {
+		g, ok := item.(map[string]any)
+		if !ok {
+			r.bad = "a kept group"
 			return kept
+		}
+		kept.Groups = append(kept.Groups, r.keptGroup(g))
+	}
+	if a, ok := o["attempt"].(map[string]any); ok {
+		kept.Attempt = &lifecycle.KeptAttempt{Button: str(a, "button"), Version: str(a, "version"), Values: r.answers(a["values"])}
+	}
+	return kept
+}
+
+func (r *eventReader) keptAnswers(v any) []lifecycle.Kept {
+	var answers []lifecycle.Kept
+	for _, item := range asList(v) {
+		parts := texts(item)
+		if len(parts) != 3 && len(parts) != 4 {
+			r.bad = "a kept value"
+			return nil
 		}
 		v := lifecycle.Kept{Path: parts[0], Baseline: r.value(parts[2])}
 		if raw, plain := strings.CutPrefix(parts[1], "r"); plain {
@@ -218,12 +294,42 @@ func (r *eventReader) kept(o map[string]any) *lifecycle.Restored {
 		} else if v.Veiled = r.value(parts[1]); parts[1] != "" {
 			v.Raw = v.Veiled.Text
 		}
-		kept.Values = append(kept.Values, v)
+		if len(parts) == 4 {
+			v.Since, v.Contested, v.Clean = hasMark(parts[3], "since"), hasMark(parts[3], "contested"), hasMark(parts[3], "clean")
+		}
+		answers = append(answers, v)
 	}
-	if a, ok := o["attempt"].(map[string]any); ok {
-		kept.Attempt = &lifecycle.KeptAttempt{Button: str(a, "button"), Version: str(a, "version"), Values: r.answers(a["values"])}
+	return answers
+}
+
+func (r *eventReader) keptGroup(o map[string]any) lifecycle.KeptGroup {
+	marks := str(o, "marks")
+	g := lifecycle.KeptGroup{
+		Path: str(o, "path"), Now: r.number32(o["now"]), Base: r.numbers(o["base"]), Sent: r.numbers(o["sent"]),
+		Since: hasMark(marks, "since"), Contested: hasMark(marks, "contested"), Based: hasMark(marks, "based"), Private: hasMark(marks, "private"),
 	}
-	return kept
+	for _, row := range asList(o["rows"]) {
+		g.Rows = append(g.Rows, r.keptAnswers(row))
+	}
+	return g
+}
+
+// numbers reads places in a list.
+func (r *eventReader) numbers(v any) []int32 {
+	var list []int32
+	for _, item := range asList(v) {
+		list = append(list, r.number32(item))
+	}
+	return list
+}
+
+// number32 reads a number that an int32 holds; none is 0.
+func (r *eventReader) number32(v any) int32 {
+	n, ok := v.(int64)
+	if v != nil && !ok || int64(int32(n)) != n {
+		r.bad = "a number that is none"
+	}
+	return int32(n)
 }
 
 func (r *eventReader) value(s string) lifecycle.Value {

@@ -7,7 +7,7 @@ import (
 )
 
 // AppendKept writes what a page keeps for the next one, as a JSON object with the
-// form's fingerprint. It has no private value: runner.Kept leaves those out.
+// form's fingerprint. It has no private value: lifecycle.Session.Kept leaves those out.
 func AppendKept(to []byte, form *lifecycle.Form, r *lifecycle.Restored) []byte {
 	w := &Writer{form: form}
 	var o object

@@ -1,0 +1,186 @@
+package lifecycle
+
+import "slices"
+
+// Restored is what an earlier page kept: see the section "What an earlier page
+// kept" of the lifecycle.
+type Restored struct {
+	Values  []Kept      // of fields by their path; of rows that were as saved by the place of the row
+	Groups  []KeptGroup // those that are kept whole
+	Attempt *KeptAttempt
+}
+
+// Kept is one answer that an earlier page kept: what was typed, and the value
+// that it was typed over.
+type Kept struct {
+	Path      string // within a KeptGroup the declared path: crew/*/name
+	Raw       string
+	Baseline  Value
+	Veiled    Value // in a replay: stands for what was typed at a private field
+	Since     bool  // edited after the newest attempt was sent
+	Contested bool
+	Clean     bool // nobody typed it: it follows the loads
+}
+
+// KeptGroup is a repeated group that is kept whole: its rows, those of its baseline
+// and those that the kept attempt sent, each once. The numbers in Base and Sent are
+// places in Rows.
+type KeptGroup struct {
+	Path      string
+	Rows      [][]Kept // the answers of each row; first come the rows that are there now, in their order
+	Now       int32    // how many of them are there now
+	Base      []int32
+	Sent      []int32
+	Since     bool // rows were added, removed or moved after the newest attempt was sent
+	Contested bool
+	Based     bool // a load or an acceptance had brought the baseline
+	Private   bool // a private answer was typed in a row, and is not kept
+}
+
+// KeptAttempt is an attempt that was open when an earlier page ended.
+type KeptAttempt struct {
+	Key     Key
+	Button  string
+	Version string
+	Values  []Answer
+}
+
+// Kept is what a page keeps of the session, so that the next one can go on; nil:
+// nothing would be lost. Private answers are not kept, nor is an attempt that sent
+// one: more reports that such an attempt is open.
+func (s *Session) Kept() (kept *Restored, more bool) {
+	if s.leave == LeaveGone {
+		return nil, false
+	}
+	kept = &Restored{}
+	if s.attempt.number > 0 && s.attempt.outcome == OutcomeOpen {
+		if more = s.sentPrivate(); !more {
+			a := s.Attempt()
+			kept.Attempt = &KeptAttempt{Key: a.Key, Button: a.Button, Version: a.Version, Values: s.appendSent(nil)}
+		}
+	}
+	for id := range s.form.Fields {
+		i, field := int32(id), &s.form.Fields[id]
+		switch {
+		case s.form.group[id] >= 0:
+		case field.Kind == KindRows:
+			s.keepRows(kept, FieldID(id))
+		case s.isKept(i):
+			kept.Values = append(kept.Values, s.keptCell(i, field.Path))
+		}
+	}
+	for k := range s.waiting {
+		kept.Values = append(kept.Values, s.waiting[k].Kept)
+	}
+	if kept.Attempt == nil && kept.Values == nil && kept.Groups == nil {
+		return nil, more
+	}
+	return kept, more
+}
+
+func (s *Session) sentPrivate() bool {
+	for i := range s.allCells() {
+		if s.form.Fields[s.cells[i].field].Private && !s.cells[i].sent.Absent() {
+			return true
+		}
+	}
+	return false
+}
+
+// isKept reports whether a page keeps an answer: it is dirty, edited since,
+// contested, or was kept by an earlier page and no load has met it. What is dirty
+// only because it is asked now, over a baseline that nobody loaded, is a default
+// that the next page has as well.
+func (s *Session) isKept(i int32) bool {
+	c := &s.cells[i]
+	if s.form.Fields[c.field].Private {
+		return false
+	}
+	return c.bits&(bitRestored|bitContested) != 0 || c.value != c.baseline || s.isSince(i) ||
+		c.bits&(bitDirty|bitMentioned) == bitDirty|bitMentioned
+}
+
+// isSince reports whether it still counts that a cell was edited since: until what
+// was sent is accepted.
+func (s *Session) isSince(i int32) bool {
+	return s.has(i, bitEdited) && s.attempt.outcome != OutcomeAccepted
+}
+
+func (s *Session) keptCell(i int32, path string) Kept {
+	c := &s.cells[i]
+	k := Kept{Path: path, Raw: s.rawOf(i), Baseline: c.baseline, Since: s.isSince(i), Contested: c.bits&bitContested != 0}
+	k.Clean = c.value == c.baseline && c.bits&bitStays == 0 && !k.Since && !k.Contested
+	return k
+}
+
+// rawOf is the text in a cell's control: what was typed, else the value written
+// out.
+func (s *Session) rawOf(i int32) string {
+	if s.has(i, bitRaw) {
+		return s.cells[i].raw
+	}
+	return s.form.Format(s.cells[i].value)
+}
+
+// keepRows keeps a group whole where its own rows are not those of the baseline,
+// where an attempt is kept, and where no load will bring its rows. Of another group
+// it keeps single answers, with the places of their rows.
+func (s *Session) keepRows(kept *Restored, group FieldID) {
+	head, g := int32(group), s.rowsOf(group)
+	whole := !slices.Equal(g.now, g.base) || s.has(head, bitContested|bitStays) || s.isSince(head) ||
+		kept.Attempt != nil && len(g.now)+len(g.sent) > 0
+	var values []Kept
+	for position, r := range g.now {
+		for i := range s.cellsOf(r) {
+			if s.isKept(i) {
+				values = append(values, s.keptCell(i, s.form.Path(Place{s.cells[i].field, int32(position)})))
+			}
+		}
+	}
+	if !whole && (s.form.Prefill.URL != "" || values == nil) {
+		kept.Values = append(kept.Values, values...)
+		return
+	}
+	w := KeptGroup{
+		Path: s.form.Fields[group].Path, Now: int32(len(g.now)),
+		Since: s.isSince(head), Contested: s.has(head, bitContested), Based: s.has(head, bitBased),
+	}
+	places := make(map[int32]int32, len(g.now))
+	for place, r := range s.rowOrder(int(s.form.groupIndex[group])) {
+		if kept.Attempt == nil && !s.rowIn(r, inNow|inBase) {
+			continue
+		}
+		places[r] = int32(place)
+		w.Rows = append(w.Rows, s.keptRow(r, &w))
+	}
+	for _, r := range g.base {
+		w.Base = append(w.Base, places[r])
+	}
+	if kept.Attempt != nil {
+		for _, r := range g.sent {
+			w.Sent = append(w.Sent, places[r])
+		}
+	}
+	kept.Groups = append(kept.Groups, w)
+}
+
+// keptRow lists the answers of a row that say anything.
+func (s *Session) keptRow(r int32, w *KeptGroup) []Kept {
+	row := []Kept{}
+	for i := range s.cellsOf(r) {
+		c := &s.cells[i]
+		field := &s.form.Fields[c.field]
+		if field.Private {
+			w.Private = w.Private || s.rowIn(r, inNow) && c.value != c.baseline && !c.value.Absent()
+			continue
+		}
+		k := s.keptCell(i, field.Path)
+		if !s.rowIn(r, inNow) { // nobody sees what it holds
+			k = Kept{Path: field.Path, Raw: s.form.Format(c.baseline), Baseline: c.baseline, Clean: true}
+		}
+		if k != (Kept{Path: field.Path, Clean: true}) {
+			row = append(row, k)
+		}
+	}
+	return row
+}
