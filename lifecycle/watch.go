@@ -50,6 +50,7 @@ type seen struct {
 // standing is what was there before a step.
 type standing struct {
 	fields  []fieldBefore // those that hold what was typed: different, or edited since
+	waiting []Kept        // what an earlier page kept, and what waits for its rows
 	facts   facts
 	session *Session // nothing may be changed by what is stale; nil: not compared
 	copied  Session
@@ -125,7 +126,7 @@ func (w *Watch) BeforeAny() {
 func (w *Watch) takeDown() {
 	w.then = &w.own
 	w.then.facts = w.read()
-	w.then.fields = w.then.fields[:0]
+	w.then.fields, w.then.waiting = w.then.fields[:0], w.session.Waiting()
 	sinceCounts := w.attempt > 0 && !w.accepted
 	for f := range w.session.Fields() {
 		if f.Declared().Kind == KindRows {

@@ -97,11 +97,18 @@ func (w *Watch) checkEdits(e Event, o outcomes) {
 		case e.Kind == EventEdit && e.Path == path:
 		case e.Kind == EventResolve && (e.Path == path || !there || isRowOf(path, e.Path)):
 		case e.Kind == EventRemoveRow && isRowOf(path, e.Path):
+		case there && w.waitedFor(path, f):
 		case accepted && (w.wasSentAs(b) || b.rests && s.Form().Accepted.Then == ThenClear):
 		default:
 			w.broken(EditsSurvive, path, "what was typed ("+b.kept.String()+") was changed by "+e.Kind.String())
 		}
 	}
+}
+
+// waitedFor reports whether an answer of an earlier page has come to its row: the
+// applicant had typed it there.
+func (w *Watch) waitedFor(path string, f FieldState) bool {
+	return slices.ContainsFunc(w.then.waiting, func(k Kept) bool { return k.Path == path && k.Raw == f.Raw() })
 }
 
 // isRowOf reports whether a field's path lies below a row or group.
