@@ -12,11 +12,11 @@ func (s *Session) settleAccepted(r *Reply) {
 	s.accepted = true
 	s.attempt.outcome, s.standing = OutcomeAccepted, OutcomeAccepted
 	creates := s.form.Submit.Creates()
+	lost := s.losesVersion(r)
 	if s.kept.present {
 		s.load.needs = 0 // what was accepted is as good as the answer that is dropped
 		s.dropKept()
 	}
-	lost := s.losesVersion(r)
 	if lost {
 		s.load.needs |= needVersion
 	}
@@ -61,8 +61,10 @@ func (s *Session) settleAccepted(r *Reply) {
 // losesVersion reports whether a form that replaces knew a version, and does not
 // after this acceptance. The next save would go over somebody else's work.
 func (s *Session) losesVersion(r *Reply) bool {
-	known := s.attempt.version != "" || s.version != ""
-	return known && r.Version == "" && !s.form.Submit.Creates() && s.form.Prefill.URL != ""
+	known := s.attempt.version != "" || s.version != "" || s.kept.version != ""
+	// A merge patch without a version may have met anything, beside what it changed.
+	met := s.form.Submit.Method == "PATCH" && s.attempt.version == ""
+	return known && (r.Version == "" || met) && !s.form.Submit.Creates() && s.form.Prefill.URL != ""
 }
 
 // clearMarks takes away what belonged to the accepted work.

@@ -84,7 +84,7 @@ func (s *Session) copyValues() {
 	}
 	for i := range s.allCells() {
 		c := &s.cells[i]
-		set, clear := cellBits(0), bitSent|bitSentChanged|bitEdited
+		set, clear := cellBits(0), bitSent|bitSentChanged|bitEdited|bitRowsEdited
 		c.sent = Value{}
 		if c.bits&(bitAsked|bitLive) == bitAsked|bitLive {
 			c.sent = c.value
@@ -184,6 +184,9 @@ func (s *Session) eachDifference(goOn func(i int32) bool) bool {
 func (s *Session) markDifferences() {
 	s.eachDifference(func(i int32) bool {
 		s.mark(i, bitEdited)
+		if c := &s.cells[i]; s.form.Fields[c.field].Kind == KindRows {
+			s.mark(i, bitRowsEdited)
+		}
 		return true
 	})
 }

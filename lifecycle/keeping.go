@@ -33,6 +33,7 @@ type KeptGroup struct {
 	Sent      []int32
 	Since     bool // rows were added, removed or moved after the newest attempt was sent
 	Contested bool
+	Clean     bool // nobody added, removed or moved rows: they follow the loads
 	Based     bool // a load or an acceptance had brought the baseline
 	Private   bool // a private answer was typed in a row, and is not kept
 }
@@ -65,12 +66,14 @@ func (s *Session) Kept() (kept *Restored, more bool) {
 		case s.form.group[id] >= 0:
 		case field.Kind == KindRows:
 			s.keepRows(kept, FieldID(id))
+			for k := range s.waiting {
+				if s.form.group[s.waiting[k].place.Field] == FieldID(id) {
+					kept.Values = append(kept.Values, s.waiting[k].Kept)
+				}
+			}
 		case s.isKept(i):
-			kept.Values = append(kept.Values, s.keptCell(i, field.Path))
+			kept.Values = append(kept.Values, s.keptCell(i, field.Path, kept.Attempt != nil))
 		}
-	}
-	for k := range s.waiting {
-		kept.Values = append(kept.Values, s.waiting[k].Kept)
 	}
 	if kept.Attempt == nil && kept.Values == nil && kept.Groups == nil {
 		return nil, more
@@ -106,10 +109,13 @@ func (s *Session) isSince(i int32) bool {
 	return s.has(i, bitEdited) && s.attempt.outcome != OutcomeAccepted
 }
 
-func (s *Session) keptCell(i int32, path string) Kept {
+// keptCell is an answer as it is kept. Beside a kept attempt what differs from what
+// was sent counts as edited since, for so the next page takes it.
+func (s *Session) keptCell(i int32, path string, attempt bool) Kept {
 	c := &s.cells[i]
 	k := Kept{Path: path, Raw: s.rawOf(i), Baseline: c.baseline, Since: s.isSince(i), Contested: c.bits&bitContested != 0}
 	k.Clean = c.value == c.baseline && c.bits&bitStays == 0 && !k.Since && !k.Contested
+	k.Since = k.Since || attempt && !k.Clean && c.bits&bitSent != 0 && c.value != c.sent
 	return k
 }
 
@@ -127,23 +133,22 @@ func (s *Session) rawOf(i int32) string {
 // it keeps single answers, with the places of their rows.
 func (s *Session) keepRows(kept *Restored, group FieldID) {
 	head, g := int32(group), s.rowsOf(group)
-	whole := !slices.Equal(g.now, g.base) || s.has(head, bitContested|bitStays) || s.isSince(head) ||
-		kept.Attempt != nil && len(g.now)+len(g.sent) > 0
 	var values []Kept
 	for position, r := range g.now {
 		for i := range s.cellsOf(r) {
 			if s.isKept(i) {
-				values = append(values, s.keptCell(i, s.form.Path(Place{s.cells[i].field, int32(position)})))
+				values = append(values, s.keptCell(i, s.form.Path(Place{s.cells[i].field, int32(position)}), kept.Attempt != nil))
 			}
 		}
 	}
-	if !whole && (s.form.Prefill.URL != "" || values == nil) {
-		kept.Values = append(kept.Values, values...)
-		return
-	}
 	w := KeptGroup{
 		Path: s.form.Fields[group].Path, Now: int32(len(g.now)),
-		Since: s.isSince(head), Contested: s.has(head, bitContested), Based: s.has(head, bitBased),
+		Since: s.has(head, bitRowsEdited) && s.attempt.outcome != OutcomeAccepted, Contested: s.has(head, bitContested), Based: s.has(head, bitBased),
+	}
+	w.Clean = slices.Equal(g.now, g.base) && !w.Since && !w.Contested && !s.has(head, bitStays)
+	if w.Clean && kept.Attempt == nil && (s.form.Prefill.URL != "" || values == nil) {
+		kept.Values = append(kept.Values, values...)
+		return
 	}
 	places := make(map[int32]int32, len(g.now))
 	for place, r := range s.rowOrder(int(s.form.groupIndex[group])) {
@@ -151,7 +156,7 @@ func (s *Session) keepRows(kept *Restored, group FieldID) {
 			continue
 		}
 		places[r] = int32(place)
-		w.Rows = append(w.Rows, s.keptRow(r, &w))
+		w.Rows = append(w.Rows, s.keptRow(r, &w, kept.Attempt != nil))
 	}
 	for _, r := range g.base {
 		w.Base = append(w.Base, places[r])
@@ -165,7 +170,7 @@ func (s *Session) keepRows(kept *Restored, group FieldID) {
 }
 
 // keptRow lists the answers of a row that say anything.
-func (s *Session) keptRow(r int32, w *KeptGroup) []Kept {
+func (s *Session) keptRow(r int32, w *KeptGroup, attempt bool) []Kept {
 	row := []Kept{}
 	for i := range s.cellsOf(r) {
 		c := &s.cells[i]
@@ -174,7 +179,7 @@ func (s *Session) keptRow(r int32, w *KeptGroup) []Kept {
 			w.Private = w.Private || s.rowIn(r, inNow) && c.value != c.baseline && !c.value.Absent()
 			continue
 		}
-		k := s.keptCell(i, field.Path)
+		k := s.keptCell(i, field.Path, attempt)
 		if !s.rowIn(r, inNow) { // nobody sees what it holds
 			k = Kept{Path: field.Path, Raw: s.form.Format(c.baseline), Baseline: c.baseline, Clean: true}
 		}

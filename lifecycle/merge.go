@@ -271,7 +271,7 @@ func (s *Session) setBaseRows(group FieldID, base []int32) {
 // group. Being asked, or not, is no change of it.
 func (s *Session) hasOwnRows(group FieldID, m merging) bool {
 	g, head := s.rowsOf(group), int32(group)
-	return !slices.Equal(g.now, g.base) || m.keepEdited && s.has(head, bitEdited) ||
+	return !slices.Equal(g.now, g.base) || m.keepEdited && s.has(head, bitRowsEdited) ||
 		m.keepDirty && (s.has(head, bitStays) || head == s.editedNow)
 }
 
@@ -339,7 +339,7 @@ func (s *Session) acceptSent() {
 	for i := range s.allCells() {
 		c := &s.cells[i]
 		switch {
-		case s.form.Fields[c.field].Kind == KindRows:
+		case s.form.Fields[c.field].Kind == KindRows, !s.wasInBody(i):
 		case c.bits&bitSent != 0 && s.inBaseline(i):
 			s.absorb(i, c.sent, merging{keepEdited: true})
 		case s.inBaseline(i) && !s.isMine(i, merging{keepDirty: true, keepEdited: true}):
@@ -356,14 +356,29 @@ func (s *Session) acceptSent() {
 	}
 }
 
+// wasInBody reports whether what was sent said anything of a cell: a merge patch
+// says only what had changed (RFC 7396), the rest stays as it was saved.
+func (s *Session) wasInBody(i int32) bool {
+	if s.form.Submit.Method != "PATCH" {
+		return true
+	}
+	if group := s.form.group[s.cells[i].field]; group >= 0 {
+		i = int32(group)
+	}
+	return s.has(i, bitSentChanged)
+}
+
 func (s *Session) acceptSentRows(group FieldID) {
 	head, g := int32(group), s.rowsOf(group)
+	if !s.wasInBody(head) {
+		return
+	}
 	sent, typed := s.has(head, bitSent), merging{keepDirty: true, keepEdited: true}
 	if !sent && !s.hasOwnRows(group, typed) && !s.anyRowMine(g.now, typed) {
 		return
 	}
 	s.setBaseRows(group, g.sent)
-	if !sent || s.has(head, bitEdited) {
+	if !sent || s.has(head, bitRowsEdited) {
 		return
 	}
 	s.mark(head, bitBased)
@@ -396,7 +411,7 @@ func (s *Session) toBaseline() {
 		if c := &s.cells[i]; c.bits&bitRaw != 0 {
 			c.raw = ""
 		}
-		s.unmark(i, bitEdited|bitTouched|bitTyped|bitContested|bitRaw|bitRestored|bitStays)
+		s.unmark(i, bitEdited|bitRowsEdited|bitTouched|bitTyped|bitContested|bitRaw|bitRestored|bitStays)
 		s.dropIssuesOf(i)
 		s.dropCheck(i)
 	}

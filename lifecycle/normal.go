@@ -151,7 +151,7 @@ func (s *Session) withoutFuture() cellBits {
 	set(bitTyped, s.form.Show == ShowInput)
 	set(bitTouched, s.form.Show != ShowSubmit || s.form.Leave.When == LeaveDirtyAndTouched)
 	set(bitMentioned|bitBased|bitUnknown|bitRestored|bitStays, loads)
-	set(bitEdited, open || settledOtherwise && loads)
+	set(bitEdited|bitRowsEdited, open || settledOtherwise && loads)
 	// Of what was sent: to repeat it, to recognise it in a load, or to hold it as
 	// received; rows are matched with it at any time.
 	set(bitSent, open || s.received.on || settledOtherwise && loads && a.unsure || len(s.groups) > 0)

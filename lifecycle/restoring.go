@@ -155,13 +155,12 @@ func (t *taking) group(kept *KeptGroup) {
 		marks |= bitBased | bitMentioned
 	}
 	if kept.Since {
-		marks |= bitEdited
+		marks |= bitEdited | bitRowsEdited
 	}
 	if kept.Contested {
 		marks |= bitContested
 	}
-	g := s.rowsOf(group)
-	if !slices.Equal(g.now, g.base) || kept.Since || kept.Contested {
+	if !kept.Clean {
 		marks |= bitTouched | bitTyped | bitRestored | bitStays
 	}
 	s.mark(head, marks)
@@ -254,7 +253,7 @@ func (t *taking) attempt(kept *KeptAttempt) {
 		s.load.needs |= needRestored
 	}
 	for i := range s.inOrder() { // what had not loaded yet is blank, and no edit
-		if s.has(i, bitStays) && s.has(i, bitSent) && s.differsFromSent(i) {
+		if c := &s.cells[i]; s.form.Fields[c.field].Kind != KindRows && s.has(i, bitStays) && s.has(i, bitSent) && c.value != c.sent {
 			s.mark(i, bitEdited)
 		}
 	}
@@ -307,16 +306,6 @@ func (s *Session) decideSent() {
 	}
 }
 
-// differsFromSent reports whether a cell holds, or a group has, what the newest
-// attempt did not send.
-func (s *Session) differsFromSent(i int32) bool {
-	if c := &s.cells[i]; s.form.Fields[c.field].Kind != KindRows {
-		return c.value != c.sent
-	}
-	g := s.rowsOf(s.cells[i].field)
-	return !slices.Equal(g.now, g.sent)
-}
-
 // awaits reports whether restored answers of a field's group wait for their rows.
 func (s *Session) awaits(id FieldID) bool {
 	if len(s.waiting) == 0 {
@@ -339,6 +328,10 @@ func (s *Session) editWaiting(e *Event) bool {
 	v.Raw, v.Veiled, v.Clean, v.Since = readable(e.Raw), Value{}, false, s.attempt.number > 0
 	if e.Veiled.Kind == ValueVeiled {
 		v.Veiled = e.Veiled
+	}
+	if i, there := s.cellAt(v.place); there { // of a default row, which gives way
+		s.dropIssuesOf(i)
+		s.dropCheck(i)
 	}
 	return true
 }
@@ -415,7 +408,7 @@ func (s *Session) placeAnswer(i int32, v *waitingAnswer, ask bool) {
 	placed.Baseline = incoming
 	s.takeKept(i, &placed)
 	s.unmark(i, bitRestored|bitStays)
-	if s.unsettled() && s.has(i, bitSent) && s.differsFromSent(i) {
+	if c := &s.cells[i]; s.unsettled() && s.has(i, bitSent) && c.value != c.sent {
 		s.mark(i, bitEdited)
 	}
 	sentUnsure := merging{sentUnsure: s.attempt.unsure && s.attempt.outcome != OutcomeAccepted}

@@ -114,6 +114,9 @@ func (s *Session) editedRows(group FieldID) {
 	i := int32(group)
 	s.noteChanged(i)
 	s.mark(i, bitTouched)
+	if s.attempt.number > 0 {
+		s.mark(i, bitRowsEdited)
+	}
 	s.edited(i)
 }
 

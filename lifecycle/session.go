@@ -106,6 +106,7 @@ const (
 	bitStays       // restored, and typed: it stays through the first load
 	bitUnknown     // its baseline is private, and was not kept
 	bitBased       // of a group: a load or an acceptance has brought it its baseline
+	bitRowsEdited  // of a group: rows were added, removed or moved after the newest attempt was sent
 	bitMeets       // in a merge: a newer value has met an edit
 	bitChanged     // already in Session.changed
 )

@@ -165,7 +165,7 @@ func (k *keptReader) group(id lifecycle.FieldID, listed bool) {
 		now = max(now, base, sent)
 		base = now
 	}
-	g := lifecycle.KeptGroup{Path: path, Now: int32(now), Based: true, Contested: k.contested[path]}
+	g := lifecycle.KeptGroup{Path: path, Now: int32(now), Based: true, Contested: k.contested[path], Clean: !listed, Since: listed && k.sent.has(id) && now != sent}
 	changed := sent != base
 	var sentValues []lifecycle.Answer
 	for row := range max(now, base, sent) {

@@ -194,7 +194,7 @@ func (w *Writer) keptGroup(g *lifecycle.KeptGroup) []byte {
 	o.num("now", int64(g.Now))
 	o.raw("base", numbers(g.Base))
 	o.raw("sent", numbers(g.Sent))
-	o.str("marks", marksText(mark{"since", g.Since}, mark{"contested", g.Contested}, mark{"based", g.Based}, mark{"private", g.Private}))
+	o.str("marks", marksText(mark{"since", g.Since}, mark{"contested", g.Contested}, mark{"clean", g.Clean}, mark{"based", g.Based}, mark{"private", g.Private}))
 	return o.end()
 }
 
@@ -306,7 +306,7 @@ func (r *eventReader) keptGroup(o map[string]any) lifecycle.KeptGroup {
 	marks := str(o, "marks")
 	g := lifecycle.KeptGroup{
 		Path: str(o, "path"), Now: r.number32(o["now"]), Base: r.numbers(o["base"]), Sent: r.numbers(o["sent"]),
-		Since: hasMark(marks, "since"), Contested: hasMark(marks, "contested"), Based: hasMark(marks, "based"), Private: hasMark(marks, "private"),
+		Since: hasMark(marks, "since"), Contested: hasMark(marks, "contested"), Clean: hasMark(marks, "clean"), Based: hasMark(marks, "based"), Private: hasMark(marks, "private"),
 	}
 	for _, row := range asList(o["rows"]) {
 		g.Rows = append(g.Rows, r.keptAnswers(row))

@@ -1,0 +1,129 @@
+// Package account is an independent account of a session: what was typed and when,
+// what was sent under which key, what an office has stored, what a page kept. It
+// drives an applicant's pages and an office at random, and says where the form has
+// lost or falsified something. It is written from the lifecycle's words, and knows a
+// session only by what everybody can read of it.
+package account
+
+import (
+	"strconv"
+	"time"
+
+	"pgregory.net/rapid"
+
+	"leanwicket.dev/lifecycle"
+)
+
+// sizes are numbers of rows that a record can have.
+var sizes = []int{0, 1, 2, 2, 3, 3, 4, 9, 10, 11, 20, 40}
+
+// rules are what the account knows of the form that it plays on.
+type rules struct {
+	form      *lifecycle.Form
+	replaces  bool
+	needed    bool
+	group     bool
+	when      map[string]string // a field that is asked only where this box is ticked
+	private   map[string]bool
+	checked   map[string]bool
+	defaults  map[string]string
+	inRow     []string // the members of the group
+	clears    bool
+	ask       bool
+	numeric   map[string]bool
+	afterwise lifecycle.Then
+}
+
+// drawForm draws a form of the kinds that lose work most easily: a record or an
+// application, rows, boxes that ask for more, checks, private answers, defaults.
+func drawForm(t *rapid.T) rules {
+	flip := func(name string) bool { return rapid.Bool().Draw(t, name) }
+	r := rules{when: map[string]string{}, private: map[string]bool{}, checked: map[string]bool{}, defaults: map[string]string{}, numeric: map[string]bool{}}
+	r.replaces = flip("replaces")
+	r.afterwise = rapid.SampledFrom([]lifecycle.Then{lifecycle.ThenKeep, lifecycle.ThenKeep, lifecycle.ThenClear, lifecycle.ThenAdopt, lifecycle.ThenNavigate}).Draw(t, "then")
+	r.clears = r.afterwise == lifecycle.ThenClear
+	d := lifecycle.Declaration{
+		Name: "account", Buttons: []string{"send", "save"},
+		Submit: lifecycle.SubmitPolicy{
+			Method: "POST", Timeout: time.Second, Edit: rapid.IntRange(0, 3).Draw(t, "edit while sending") > 0, ResendTimes: rapid.IntRange(0, 1).Draw(t, "times"),
+			ResendWait: time.Second, ResendLongest: time.Minute,
+		},
+		Accepted: lifecycle.AcceptedPolicy{Then: r.afterwise, To: "/done"},
+	}
+	if r.replaces {
+		d.Submit.Method = rapid.SampledFrom([]string{"PUT", "PATCH"}).Draw(t, "method")
+	}
+	if r.replaces || flip("prefill") {
+		r.needed, r.ask = flip("needed"), flip("ask")
+		d.Prefill = lifecycle.PrefillPolicy{URL: "/record", Needed: r.needed, Timeout: time.Second, Ask: r.ask, Lock: rapid.IntRange(0, 3).Draw(t, "lock") == 0}
+	}
+	add := func(path string, kind lifecycle.FieldKind) *lifecycle.Field {
+		d.Fields = append(d.Fields, lifecycle.Field{Path: path, Kind: kind})
+		return &d.Fields[len(d.Fields)-1]
+	}
+	asked := func(f *lifecycle.Field, box lifecycle.FieldID) {
+		f.Asked = []lifecycle.Condition{{{{Field: box, Values: []lifecycle.Value{lifecycle.True()}}}}}
+		r.when[f.Path] = d.Fields[box].Path
+	}
+	field := func(path string, kind lifecycle.FieldKind, box lifecycle.FieldID) {
+		f := add(path, kind)
+		r.numeric[path] = kind == lifecycle.KindInteger
+		switch rapid.IntRange(0, 9).Draw(t, path) {
+		case 0:
+			f.Private, r.private[path] = true, true
+		case 1, 2:
+			if box >= 0 {
+				asked(f, box)
+			}
+		case 3:
+			f.Check, r.checked[path] = lifecycle.CheckPolicy{URL: "/check/{value}", Delay: time.Millisecond, Timeout: time.Second}, true
+		}
+	}
+	box := lifecycle.FieldID(0)
+	add("box", lifecycle.KindBoolean)
+	field("owner/name", lifecycle.KindText, -1)
+	field("note", lifecycle.KindText, box)
+	field("length", lifecycle.KindInteger, box)
+	if rapid.IntRange(0, 3).Draw(t, "a default") == 0 {
+		d.Defaults = append(d.Defaults, lifecycle.Answer{Place: lifecycle.Place{Field: 1, Row: -1}, Value: lifecycle.Text("Egret")})
+		r.defaults["owner/name"] = "Egret"
+	}
+	if r.group = rapid.IntRange(0, 4).Draw(t, "rows") > 0; r.group {
+		f := add("crew", lifecycle.KindRows)
+		f.Constraints = []lifecycle.Constraint{{Op: lifecycle.OpMaxItems, Value: lifecycle.Number(100, 0)}}
+		if rapid.IntRange(0, 3).Draw(t, "rows asked sometimes") == 0 {
+			asked(f, box)
+		}
+		head := lifecycle.FieldID(len(d.Fields) - 1)
+		add("crew/*/id", lifecycle.KindText)
+		field("crew/*/name", lifecycle.KindText, -1)
+		field("crew/*/role", lifecycle.KindText, -1)
+		r.inRow = []string{"id", "name", "role"}
+		if rapid.IntRange(0, 3).Draw(t, "a default row") == 0 {
+			d.Defaults = append(d.Defaults,
+				lifecycle.Answer{Place: lifecycle.Place{Field: head, Row: -1}, Value: lifecycle.Number(1, 0)},
+				lifecycle.Answer{Place: lifecycle.Place{Field: head + 2, Row: 0}, Value: lifecycle.Text("Skipper")})
+		}
+	}
+	if rapid.IntRange(0, 2).Draw(t, "a field after the rows") == 0 {
+		field("last", lifecycle.KindText, box)
+	}
+	form, err := lifecycle.NewForm(d)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.form = form
+	return r
+}
+
+// plain lists the fields that are in no rows.
+func (r *rules) plain() (paths []string) {
+	for id := range r.form.Fields {
+		if _, inRows := r.form.Group(lifecycle.FieldID(id)); !inRows && r.form.Fields[id].Kind != lifecycle.KindRows {
+			paths = append(paths, r.form.Fields[id].Path)
+		}
+	}
+	return paths
+}
+
+func rowPath(row int, member string) string { return "crew/" + strconv.Itoa(row) + "/" + member }

@@ -1,0 +1,539 @@
+package account
+
+import (
+	"maps"
+	"slices"
+	"strings"
+
+	"leanwicket.dev/lifecycle"
+)
+
+// list is the account's own list: what was typed and is not saved, and over what.
+type list struct {
+	typed  map[string]string // plain fields
+	since  map[string]bool   // plain fields that were typed in after the newest attempt
+	base   map[string]string // plain fields: what was last known to be saved
+	marks  map[string]string // texts that were typed in rows, with the member that they were typed at
+	blanks bool              // a cell of a row was emptied
+
+	removed   map[string]bool // rows that the applicant took away, by their id
+	rowsMine  bool            // the list of rows is the applicant's: changed, or chosen
+	rowsSince bool
+
+	attempts  bool                       // this page has an attempt, or has taken one over
+	settled   bool                       // its newest one was accepted
+	loaded    bool                       // a load has been merged on this page, or on the one that kept its work
+	version   bool                       // a version has been told
+	cleared   bool                       // the form was cleared, and nothing has come since
+	acted     bool                       // something was changed since the last acceptance
+	known     map[string]map[string]bool // plain fields: every value that was typed or told
+	arrived   *loadedRecord
+	owesClear bool
+	blind     bool // something was accepted without a version: what it met is not known until a load
+	// The version before the event.
+	versionWas string
+}
+
+// loadedRecord is a load that has arrived. It may be merged later.
+type loadedRecord struct {
+	version string
+	body    record
+	waits   bool // an attempt is open, and the version tells nothing
+}
+
+// work is what was on the screen when a key was sent first.
+type work struct {
+	screen   *screen
+	removed  map[string]bool
+	rowsMine bool
+	blanks   bool
+	cleared  bool
+	loaded   bool
+	known    map[string]map[string]bool
+	body     record
+	version  string
+	content  string
+}
+
+func newList(r *rules) list {
+	l := list{known: map[string]map[string]bool{}}
+	l.reset()
+	l.base = map[string]string{}
+	for _, path := range r.plain() {
+		l.base[path] = r.defaults[path]
+		l.known[path] = map[string]bool{r.defaults[path]: true}
+	}
+	l.acted = true
+	return l
+}
+
+func (l *list) reset() {
+	l.typed, l.since, l.marks, l.removed = map[string]string{}, map[string]bool{}, map[string]string{}, map[string]bool{}
+	l.rowsMine, l.rowsSince, l.blanks = false, false, false
+}
+
+// newPage is what is left of the list when the next page opens: private answers are
+// not kept.
+func (a *Account) newPage(kept *lifecycle.Restored) {
+	a.before()
+	base := map[string]string{}
+	for _, path := range a.rules.plain() {
+		base[path] = a.rules.defaults[path]
+		if a.rules.private[path] {
+			delete(a.typed, path)
+		}
+		if _, protected := a.typed[path]; !protected || a.settled { // what was accepted is over
+			delete(a.since, path)
+		}
+	}
+	for text, member := range a.marks {
+		if a.rules.private["crew/*/"+member] {
+			delete(a.marks, text)
+		}
+	}
+	a.attempts, a.cleared, a.arrived, a.owesClear, a.acted = false, false, nil, false, true
+	if kept == nil {
+		a.base, a.loaded, a.version = base, false, false
+		if a.s.Leaving() == lifecycle.LeaveGone { // the applicant gave it up
+			a.reset()
+			a.open = ""
+		}
+		a.rowsMine, a.rowsSince = false, false
+		return
+	}
+	for _, v := range kept.Values {
+		if _, plain := base[v.Path]; plain {
+			base[v.Path] = a.base[v.Path]
+		}
+	}
+	a.base, a.attempts, a.settled = base, kept.Attempt != nil, false
+	a.loaded, a.version = false, kept.Attempt != nil && kept.Attempt.Version != ""
+}
+
+// leaves is the end of a page: what is left unsaved was discarded, or nothing was.
+func (a *Account) leaves() { a.reset() }
+
+// before forgets what needs no protection any more: a value that is as saved, and
+// was not typed since an attempt that is not accepted.
+func (a *Account) before() {
+	a.versionWas = a.s.Version()
+	for path, text := range a.typed {
+		if text == a.base[path] && (a.settled || !a.since[path]) {
+			delete(a.typed, path)
+		}
+	}
+}
+
+// took draws from an event that was taken what it does to the list.
+func (a *Account) took(e *lifecycle.Event, before *screen) {
+	row, member := rowOf(e.Path)
+	cell := ""
+	if row >= 0 && row < len(before.rows) {
+		cell = before.rows[row][member]
+	}
+	switch e.Kind {
+	case lifecycle.EventEdit:
+		a.acted = true
+		if row < 0 {
+			a.typed[e.Path] = e.Raw
+			a.known[e.Path][e.Raw] = true
+			a.since[e.Path] = a.since[e.Path] || a.attempts
+			for path, box := range a.rules.when { // what an edit brings back is edited since
+				if _, plain := before.plain[path]; plain && box == e.Path && before.plain[box] != e.Raw && e.Raw == "true" && a.attempts {
+					a.since[path] = true
+				}
+			}
+			break
+		}
+		a.rowsMine = a.rowsMine || !a.loaded // a row of before the first load stands beside those that it brings
+		delete(a.marks, cell)
+		for _, w := range a.s.Waiting() {
+			if w.Path == e.Path {
+				a.forgetUnseen()
+			}
+		}
+		if a.blanks = a.blanks || e.Raw == ""; e.Raw != "" {
+			a.marks[e.Raw] = member
+		}
+	case lifecycle.EventAddRow, lifecycle.EventMoveRow:
+		a.acted, a.rowsMine, a.rowsSince = true, true, true
+	case lifecycle.EventRemoveRow:
+		a.acted, a.rowsMine, a.rowsSince = true, true, true
+		a.removed[before.rows[row]["id"]] = true
+		for _, text := range before.rows[row] {
+			delete(a.marks, text)
+		}
+	case lifecycle.EventReset:
+		a.reset()
+		a.acted = true
+		if a.owesClear {
+			a.clears()
+		}
+	case lifecycle.EventResolve:
+		a.resolved(e, cell)
+	case lifecycle.EventLeaveAnswered:
+		if e.Answer == lifecycle.AnswerDiscard {
+			a.reset()
+		}
+	case lifecycle.EventLoaded:
+		a.arrives(e)
+	case lifecycle.EventReplied:
+		a.learns(e)
+	}
+	a.merges()
+}
+
+// resolved: with theirs the applicant gives up what they typed.
+func (a *Account) resolved(e *lifecycle.Event, cell string) {
+	switch {
+	case e.Choice == lifecycle.ChooseMine && e.Path == "crew":
+		a.rowsMine = true
+	case e.Choice == lifecycle.ChooseMine:
+	case e.Path == "crew":
+		a.marks, a.removed, a.rowsMine, a.acted = map[string]string{}, map[string]bool{}, false, true
+	default:
+		a.acted = true
+		delete(a.typed, e.Path)
+		delete(a.marks, cell)
+	}
+}
+
+// forgetUnseen forgets the texts that are nowhere on the screen: an answer that
+// waited was replaced.
+func (a *Account) forgetUnseen() {
+	for text := range a.marks {
+		if !a.seen(text) {
+			delete(a.marks, text)
+		}
+	}
+}
+
+func rowOf(path string) (row int, member string) {
+	rest, inRows := strings.CutPrefix(path, "crew/")
+	if !inRows {
+		return -1, ""
+	}
+	number, member, _ := strings.Cut(rest, "/")
+	for _, c := range number {
+		row = row*10 + int(c-'0')
+	}
+	return row, member
+}
+
+// arrives is a load. What it brings of the applicant's own is saved.
+func (a *Account) arrives(e *lifecycle.Event) {
+	body := record{}
+	for _, v := range e.Values {
+		path := a.rules.form.Path(v.Place)
+		if v.Row < 0 && a.rules.form.Fields[v.Field].Kind != lifecycle.KindRows {
+			body[path] = v.Value.String()
+		}
+		delete(a.marks, v.Value.String())
+	}
+	for _, path := range a.rules.plain() {
+		text, _ := body[path].(string)
+		body[path] = text
+		a.known[path][text] = true
+		if typed, is := a.typed[path]; is && typed == text {
+			delete(a.typed, path)
+		}
+	}
+	a.arrived = &loadedRecord{e.Version, body, a.versionWas == e.Version && (a.open != "" || a.s.Activity() != lifecycle.ActivityIdle)}
+}
+
+// merges sees by the version whether a load that has arrived is merged.
+func (a *Account) merges() {
+	if a.arrived != nil && a.arrived.waits {
+		a.arrived.waits = a.open != "" || a.s.Activity() != lifecycle.ActivityIdle
+	}
+	if a.arrived == nil || a.arrived.waits || a.s.Version() != a.arrived.version {
+		return
+	}
+	for path, text := range a.arrived.body {
+		a.base[path], _ = text.(string)
+	}
+	a.version = a.version || a.arrived.version != ""
+	a.arrived, a.loaded, a.cleared, a.blind = nil, true, false, false
+}
+
+// learns is a reply that counts.
+func (a *Account) learns(e *lifecycle.Event) {
+	switch e.Reply.Kind {
+	case lifecycle.ReplyRefused, lifecycle.ReplyOutdated:
+		a.open = ""
+	case lifecycle.ReplyDenied:
+		if e.Try == 1 && !a.takenOver() {
+			a.open = ""
+		}
+	case lifecycle.ReplyAccepted:
+		a.accepts(e)
+	}
+}
+
+// takenOver reports whether the newest attempt was begun on an earlier page.
+func (a *Account) takenOver() bool {
+	return a.work[a.open] != nil && a.s.Attempt().Number == 1 && a.s.Attempt().Tries >= 2
+}
+
+// accepts makes what was sent what is known to be saved.
+func (a *Account) accepts(e *lifecycle.Event) {
+	w := a.work[a.open]
+	a.last, a.open, a.blind = a.open, "", a.blind || w.version == ""
+	a.version = a.version || a.arrived != nil && a.arrived.version != ""
+	a.settled, a.acted, a.arrived = true, len(a.since) > 0 || a.rowsSince, nil
+	a.version = a.version || e.Reply.Version != ""
+	leavesIt := a.rules.clears || a.rules.afterwise == lifecycle.ThenNavigate
+	for path, sent := range w.screen.plain {
+		typed, is := a.typed[path]
+		switch {
+		case a.rules.form.Submit.Method == "PATCH" && !mentions(w.body, path):
+		case w.screen.asked[path]:
+			a.base[path] = sent
+			if is && typed == sent && !a.since[path] {
+				delete(a.typed, path)
+			}
+		case is || a.since[path]:
+			a.base[path] = ""
+			if leavesIt && !a.since[path] {
+				delete(a.typed, path)
+			}
+		}
+	}
+	for text := range a.marks {
+		if (w.screen.groupAsked || leavesIt) && w.screen.has(text) {
+			delete(a.marks, text)
+		}
+	}
+	if a.rules.afterwise == lifecycle.ThenAdopt {
+		for _, v := range e.Reply.Values {
+			if v.Row < 0 && a.rules.form.Fields[v.Field].Kind != lifecycle.KindRows {
+				a.base[a.rules.form.Path(v.Place)] = v.Value.String()
+			}
+		}
+	}
+	if !a.rowsSince {
+		a.rowsMine, a.removed = false, map[string]bool{}
+	}
+	if a.rules.clears {
+		if a.owesClear = true; !a.s.Unsaved() && a.isCleared() {
+			a.clears()
+		}
+	}
+}
+
+// mentions reports whether a merge patch says anything of a plain field.
+func mentions(body record, path string) bool {
+	name, rest, deeper := strings.Cut(path, "/")
+	v, there := body[name]
+	if below, is := v.(record); deeper && is {
+		return mentions(below, rest)
+	}
+	return there
+}
+
+func (v *screen) has(text string) bool {
+	return slices.ContainsFunc(v.rows, func(row map[string]string) bool {
+		return row["name"] == text || row["role"] == text
+	})
+}
+
+func (a *Account) isCleared() bool {
+	for path, text := range a.screen().plain {
+		if text != a.rules.defaults[path] {
+			return false
+		}
+	}
+	return true
+}
+
+// clears is the form after clear: everything is its default, and counts as saved.
+func (a *Account) clears() {
+	a.reset()
+	for path := range a.base {
+		a.base[path] = a.rules.defaults[path]
+	}
+	a.owesClear, a.cleared = false, true
+}
+
+// sends holds a submission against the screen, and takes it down.
+func (a *Account) sends(f lifecycle.Effect, body []byte) {
+	key := f.Key.String()
+	now := a.screen()
+	if w := a.work[key]; w != nil {
+		if key != a.open {
+			a.fail("the key %s was sent again, and its outcome is known", key[:6])
+		}
+		return
+	}
+	if a.open != "" {
+		a.fail("the key %s was sent while the outcome of %s is not known", key[:6], a.open[:6])
+	}
+	content := f.Button + string(body)
+	if w := a.work[a.last]; w != nil && !a.rules.replaces && !a.acted && w.content == content {
+		a.fail("the same application was sent as a second one")
+	}
+	switch {
+	case !a.rules.replaces && f.Version != "":
+		a.fail("a form that creates sent a version")
+	case a.rules.replaces && f.Version == "" && a.version:
+		a.fail("a save went out without a version, and one was known")
+	case a.rules.needed && !a.loaded && !a.settled:
+		a.fail("a save went out before the record had loaded")
+	}
+	a.checkBody(now, decode(body))
+	known := map[string]map[string]bool{}
+	for path, texts := range a.known {
+		known[path] = maps.Clone(texts)
+	}
+	a.work[key] = &work{now, maps.Clone(a.removed), a.rowsMine, a.blanks, a.cleared, a.loaded, known, decode(body), f.Version, content}
+	a.open, a.attempts, a.settled, a.since, a.rowsSince, a.owesClear = key, true, false, map[string]bool{}, false, false
+}
+
+// checkBody: nothing is sent that is not on the screen, and all of it is. A merge
+// patch says only what has changed.
+func (a *Account) checkBody(now *screen, body record) {
+	patch := a.rules.form.Submit.Method == "PATCH"
+	for path, text := range now.plain {
+		if !now.asked[path] {
+			text = ""
+		}
+		if got := at(body, path); got != text && !(patch && got == "" && text == a.effectiveBase(path)) {
+			a.fail("%s is %q on the screen, and %q was sent", path, text, got)
+		}
+	}
+	if _, mentioned := body["crew"]; patch && !mentioned {
+		return
+	}
+	rows, sent := now.rows, rowsOf(body)
+	if !now.groupAsked {
+		rows = nil
+	}
+	if len(sent) != len(rows) {
+		a.fail("%d rows are on the screen, and %d were sent", len(rows), len(sent))
+	}
+	for k, row := range rows {
+		for member, text := range row {
+			if got := at(sent[k], member); got != text {
+				a.fail("%s is %q on the screen, and %q was sent", rowPath(k, member), text, got)
+			}
+		}
+	}
+}
+
+// effectiveBase is what was last known to be saved, where that asks the field.
+func (a *Account) effectiveBase(path string) string {
+	if box := a.rules.when[path]; box != "" && a.base[box] != "true" {
+		return ""
+	}
+	return a.base[path]
+}
+
+// check holds the screen against the list: nothing that was typed is lost or
+// replaced; dirty and edited since are what they have to be.
+func (a *Account) check() {
+	if a.s.Leaving() == lifecycle.LeaveGone {
+		return
+	}
+	now := a.screen()
+	for path, text := range a.typed {
+		if now.plain[path] != text {
+			a.fail("%q was typed at %s, and %q is there", text, path, now.plain[path])
+		}
+	}
+	for path, since := range a.since {
+		if f, _ := a.s.Field(path); since && !f.EditedSince() {
+			a.fail("%s was typed in since the attempt, and is not edited since", path)
+		}
+	}
+	for text, member := range a.marks {
+		if !now.has(text) && !a.seen(text) {
+			a.fail("%q was typed in a row at %s, and is nowhere", text, member)
+		}
+	}
+	if a.arrived != nil || a.owesClear {
+		return
+	}
+	for path := range now.plain {
+		f, _ := a.s.Field(path)
+		text := now.plain[path]
+		if box := a.rules.when[path]; box != "" && now.plain[box] != "true" {
+			text = ""
+		}
+		if dirty := text != a.effectiveBase(path); f.Dirty() != dirty && !a.rules.private[path] {
+			a.fail("%s is %q over %q, and dirty is %v", path, text, a.effectiveBase(path), f.Dirty())
+		}
+	}
+}
+
+// seen reports whether a text waits for its row.
+func (a *Account) seen(text string) bool {
+	return slices.ContainsFunc(a.s.Waiting(), func(w lifecycle.Kept) bool { return w.Raw == text })
+}
+
+// checkRecord holds what was stored against what was on the screen: no row is gone
+// that the applicant did not take away, no answer is blank that they did not empty.
+func (a *Account) checkRecord(w *work, before record, current bool) {
+	after := a.office.record
+	for path, text := range w.screen.plain {
+		if !w.screen.asked[path] {
+			text = ""
+		}
+		if got := at(after, path); got != text && a.rules.form.Submit.Method == "PUT" {
+			a.fail("%s was %q on the screen, and the record has %q", path, text, got)
+		}
+		was := at(before, path)
+		if current && w.loaded && text != was && w.screen.asked[path] && !w.known[path][text] && !w.cleared {
+			a.fail("%s was %q in the record and became %q, which nobody typed", path, was, text)
+		}
+	}
+	if !current || !w.loaded || w.rowsMine || !w.screen.groupAsked || w.cleared {
+		return
+	}
+	kept := map[string]record{}
+	for _, row := range rowsOf(after) {
+		kept[at(row, "id")] = row
+	}
+	for _, row := range rowsOf(before) {
+		id := at(row, "id")
+		if id == "" { // the applicant added it, and it has no name of its own
+			continue
+		}
+		now, there := kept[id]
+		if !there {
+			if !w.removed[id] {
+				a.fail("the row %s is gone from the record, and the applicant did not take it away", id)
+			}
+			continue
+		}
+		for _, member := range [...]string{"name", "role"} {
+			if is, was := at(now, member), at(row, member); is != was && strings.HasPrefix(was, "o") && !strings.HasPrefix(is, "t") && !(is == "" && w.blanks) {
+				a.fail("%s of the row %s was %q in the record and became %q, which nobody typed", member, id, was, is)
+			}
+		}
+	}
+}
+
+// checkClean: clean means equal to the office's record.
+func (a *Account) checkClean() {
+	if !a.rules.replaces || !a.loaded || a.blind || a.s.Leaving() == lifecycle.LeaveGone || a.s.Unsaved() || a.s.Version() != a.office.tag() || a.owesClear || a.cleared {
+		return
+	}
+	now := a.screen()
+	for path, text := range now.plain {
+		f, _ := a.s.Field(path)
+		if was := at(a.office.record, path); f.Asked() && text != was {
+			a.fail("the page is clean, and %s is %q; the record has %q", path, text, was)
+		}
+	}
+	rows := rowsOf(a.office.record)
+	if now.groupAsked && len(rows) != len(now.rows) {
+		a.fail("the page is clean with %d rows; the record has %d", len(now.rows), len(rows))
+	}
+	for k := range now.rows {
+		for member, text := range now.rows[k] {
+			if now.groupAsked && text != at(rows[k], member) {
+				a.fail("the page is clean, and %s is %q; the record has %q", rowPath(k, member), text, at(rows[k], member))
+			}
+		}
+	}
+}

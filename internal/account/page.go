@@ -1,0 +1,391 @@
+package account
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strconv"
+	"strings"
+
+	"pgregory.net/rapid"
+
+	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/replies"
+	"leanwicket.dev/trace"
+)
+
+// Account is one applicant, the pages they open one after the other, and an office.
+type Account struct {
+	t      *rapid.T
+	rules  rules
+	office *office
+	log    []string
+	pages  int
+
+	s      *lifecycle.Session
+	watch  *lifecycle.Watch
+	timers map[lifecycle.TimerID]lifecycle.TimerKind
+	reads  []*reading // loads and checks that are out
+	posts  []post     // submissions on their way to the office, of earlier pages too
+	mail   []lifecycle.Event
+
+	list
+	work map[string]*work // by key: what was on the screen when it was sent first
+	open string           // the key of which the outcome is not known
+	last string           // the key that was accepted last
+}
+
+// reading is a load or check. The office may have answered it already.
+type reading struct {
+	asked  lifecycle.Effect
+	answer *replies.Response
+}
+
+type post struct {
+	page int
+	sent lifecycle.Effect
+	body []byte
+}
+
+// Run plays one session at random. It fails the test where the form has lost or
+// falsified something.
+func Run(t *rapid.T) {
+	a := &Account{t: t, rules: drawForm(t), work: map[string]*work{}}
+	a.office = newOffice(t, &a.rules)
+	a.list = newList(&a.rules)
+	a.openPage(nil)
+	for range rapid.IntRange(1, 40).Draw(t, "steps") {
+		a.act()
+	}
+	a.drain()
+	a.checkClean()
+}
+
+func (a *Account) fail(format string, args ...any) {
+	a.t.Helper()
+	a.t.Fatalf("%s\n%s", fmt.Sprintf(format, args...), strings.Join(a.log, "\n"))
+}
+
+func (a *Account) note(format string, args ...any) {
+	a.log = append(a.log, fmt.Sprintf(format, args...))
+}
+
+// openPage opens a page with what an earlier one kept.
+func (a *Account) openPage(kept *lifecycle.Restored) {
+	a.pages++
+	s, effects := lifecycle.Open(a.rules.form, lifecycle.Seed{byte(a.pages), byte(a.pages >> 8)})
+	a.s, a.watch = s, lifecycle.NewWatch(s, effects)
+	a.timers, a.reads, a.mail = map[lifecycle.TimerID]lifecycle.TimerKind{}, nil, nil
+	a.note("page %d opens: %s %s", a.pages, a.rules.form.Submit.Method, a.screen())
+	a.carryOut(effects)
+	if kept != nil {
+		a.apply(lifecycle.Restore(kept))
+	}
+}
+
+// closePage closes the page, and opens another one with what this one kept.
+func (a *Account) closePage() {
+	kept, more := a.s.Kept()
+	a.newPage(kept)
+	a.note("the page closes and keeps %v", kept)
+	if more {
+		a.open = "" // the next page says that it is not known
+	}
+	if kept != nil { // through the text that a page keeps
+		text := string(trace.AppendKept(nil, a.rules.form, kept))
+		var err error
+		if kept, err = trace.ReadKept(a.rules.form, text); err != nil {
+			a.fail("what was kept cannot be read: %v: %s", err, text)
+		}
+	}
+	a.openPage(kept)
+	if again, _ := a.s.Kept(); show(a.rules.form, again) != show(a.rules.form, kept) && !a.privateKept(kept) {
+		a.fail("opened from\n%s\nthe page keeps\n%s", show(a.rules.form, kept), show(a.rules.form, again))
+	}
+}
+
+func (a *Account) privateKept(kept *lifecycle.Restored) bool {
+	return kept != nil && slices.ContainsFunc(kept.Groups, func(g lifecycle.KeptGroup) bool { return g.Private })
+}
+
+func show(form *lifecycle.Form, kept *lifecycle.Restored) string {
+	if kept == nil {
+		return "nothing"
+	}
+	return string(trace.AppendKept(nil, form, kept))
+}
+
+// screen is what the applicant sees: the values that are asked, and the rows.
+func (a *Account) screen() *screen {
+	v := &screen{plain: map[string]string{}, asked: map[string]bool{}}
+	row := -1
+	for f := range a.s.Fields() {
+		path := f.Declared().Path
+		switch {
+		case f.Declared().Kind == lifecycle.KindRows:
+			v.groupAsked = f.Asked()
+		case f.Place().Row < 0:
+			v.plain[path], v.asked[path] = f.Kept().String(), f.Asked()
+		default:
+			if row = int(f.Place().Row); row >= len(v.rows) {
+				v.rows = append(v.rows, map[string]string{})
+			}
+			v.rows[row][path[strings.LastIndexByte(path, '/')+1:]] = f.Kept().String()
+		}
+	}
+	return v
+}
+
+type screen struct {
+	plain      map[string]string
+	asked      map[string]bool
+	rows       []map[string]string
+	groupAsked bool
+}
+
+func (v *screen) String() string {
+	text := ""
+	for _, path := range slices.Sorted(maps.Keys(v.plain)) {
+		if v.plain[path] != "" {
+			text += path + "=" + v.plain[path]
+			if !v.asked[path] {
+				text += " (not asked)"
+			}
+			text += " "
+		}
+	}
+	for _, row := range v.rows {
+		text += fmt.Sprint("[", row["id"], " ", row["name"], " ", row["role"], "]")
+	}
+	return text
+}
+
+// apply gives the page an event, and holds what it does against the account.
+func (a *Account) apply(e lifecycle.Event) bool {
+	before := a.screen()
+	a.before()
+	a.watch.Before(e)
+	effects, err := a.s.Apply(e)
+	effects = slices.Clone(effects)
+	breaches := a.watch.After(e, effects, err)
+	holds := ""
+	if h := a.s.Holds(""); h != 0 {
+		holds = fmt.Sprint(" holds ", h.Words())
+	}
+	a.note("%s → %s%s v%s | %s (%v)", describe(e), a.s.Submission(), holds, a.s.Version(), a.screen(), err)
+	for _, breach := range breaches {
+		a.fail("%v", breach)
+	}
+	if err == nil {
+		a.took(&e, before)
+	}
+	a.carryOut(effects)
+	a.check()
+	return err == nil
+}
+
+func describe(e lifecycle.Event) string {
+	text := strings.TrimSpace(fmt.Sprintf("%s %s %s%s", e.Kind, e.Path, e.Raw, e.To))
+	if e.Kind == lifecycle.EventResolve {
+		text += " " + e.Choice.String()
+	}
+	if e.Reply != nil {
+		text += fmt.Sprintf("%d.%d %s %s", e.Attempt, e.Try, e.Reply.Kind, e.Reply.Version)
+	}
+	return text
+}
+
+func (a *Account) carryOut(effects []lifecycle.Effect) {
+	for _, f := range effects {
+		switch f.Kind {
+		case lifecycle.EffectSend:
+			f.Values = slices.Clone(f.Values)
+			body := a.rules.form.AppendBody(nil, f.Values)
+			a.sends(f, body)
+			a.posts = append(a.posts, post{a.pages, f, body})
+		case lifecycle.EffectLoad, lifecycle.EffectCheck:
+			a.reads = append(a.reads, &reading{asked: f})
+		case lifecycle.EffectArm:
+			a.timers[f.Timer] = f.Of
+		case lifecycle.EffectDisarm:
+			delete(a.timers, f.Timer)
+		case lifecycle.EffectNavigate, lifecycle.EffectLeave:
+			a.leaves()
+		}
+	}
+}
+
+// act is one thing that the applicant, the office, the way between them or the
+// clock does.
+func (a *Account) act() {
+	t := a.t
+	choose := func(n int, name string) int { return rapid.IntRange(0, n-1).Draw(t, name) }
+	if a.s.Leaving() == lifecycle.LeaveGone {
+		if choose(2, "gone") == 0 {
+			a.apply(lifecycle.Returned())
+		} else {
+			a.closePage()
+		}
+		return
+	}
+	rows := len(a.screen().rows)
+	switch action := choose(40, "action"); {
+	case action < 6:
+		paths := a.rules.plain()
+		a.typeIn(paths[choose(len(paths), "field")])
+	case action < 11 && a.rules.group && rows > 0:
+		a.typeIn(rowPath(choose(rows, "row"), a.rules.inRow[1+choose(2, "member")]))
+	case action < 13 && a.rules.group:
+		a.apply(lifecycle.AddRow("crew"))
+	case action < 14 && rows > 0:
+		a.apply(lifecycle.RemoveRow("crew/" + strconv.Itoa(choose(rows, "row"))))
+	case action < 15 && rows > 1:
+		a.apply(lifecycle.MoveRow("crew/"+strconv.Itoa(choose(rows, "row")), "crew/"+strconv.Itoa(choose(rows, "to"))))
+	case action < 19:
+		a.apply(lifecycle.Submit(rapid.SampledFrom([]string{"send", "send", "save"}).Draw(t, "button")))
+	case action < 21:
+		a.apply(rapid.SampledFrom([]lifecycle.Event{
+			lifecycle.Retry(), lifecycle.Retry(), lifecycle.Cancel(), lifecycle.Refresh(), lifecycle.Refresh(), lifecycle.Reset(),
+			lifecycle.LeaveAsked("/tides", lifecycle.LeaveInside), lifecycle.LeaveAnswered(lifecycle.AnswerSubmit), lifecycle.LeaveAnswered(lifecycle.AnswerDiscard),
+		}).Draw(t, "press"))
+	case action < 22:
+		a.resolveOne(rapid.SampledFrom([]lifecycle.Choice{lifecycle.ChooseMine, lifecycle.ChooseTheirs}).Draw(t, "choice"))
+	case action < 25 && len(a.posts) > 0:
+		a.deliver(choose(len(a.posts), "post"), rapid.IntRange(0, 3).Draw(t, "doubled") == 0)
+	case action < 26 && len(a.posts) > 0:
+		k := choose(len(a.posts), "post")
+		a.posts = slices.Delete(a.posts, k, k+1) // lost on the way there
+		a.note("a submission is lost")
+	case action < 29 && len(a.mail) > 0:
+		k := choose(len(a.mail), "mail")
+		e := a.mail[k]
+		a.mail = slices.Delete(a.mail, k, k+1)
+		a.apply(e)
+	case action < 30 && len(a.mail) > 0:
+		k := choose(len(a.mail), "mail")
+		a.mail = slices.Delete(a.mail, k, k+1) // lost on the way back
+		a.note("a reply is lost")
+	case action < 33 && len(a.reads) > 0:
+		a.answer(choose(len(a.reads), "reading"), rapid.IntRange(0, 7).Draw(t, "fails") == 0)
+	case action < 34 && len(a.reads) > 0: // answered now, and on its way for a while
+		if r := a.reads[choose(len(a.reads), "reading")]; r.answer == nil && r.asked.Kind == lifecycle.EffectLoad {
+			response := a.office.load(!a.loaded)
+			r.answer = &response
+			a.note("the office answers a load with %s", a.office.tag())
+		}
+	case action < 36 && len(a.timers) > 0:
+		ids := slices.Sorted(maps.Keys(a.timers))
+		a.elapse(ids[choose(len(ids), "timer")])
+	case action < 37 && a.rules.replaces:
+		a.note("elsewhere: %s", a.office.elsewhere(t))
+	default:
+		if choose(2, "closes") == 0 {
+			a.closePage()
+			if choose(3, "again") == 0 {
+				a.closePage()
+			}
+		}
+	}
+}
+
+// typeIn types a text at a field: one that is nowhere else, nothing, or a tick.
+func (a *Account) typeIn(path string) {
+	place, _ := a.rules.form.Lookup(path)
+	raw := a.office.mark("t")
+	switch a.rules.form.Fields[place.Field].Kind {
+	case lifecycle.KindBoolean:
+		raw = rapid.SampledFrom([]string{"true", ""}).Draw(a.t, "tick")
+	case lifecycle.KindInteger:
+		raw = strconv.Itoa(rapid.SampledFrom([]int{1, 10, 100}).Draw(a.t, "scale") * a.office.next)
+	default:
+		if rapid.IntRange(0, 5).Draw(a.t, "blank") == 0 {
+			raw = ""
+		}
+	}
+	a.apply(lifecycle.Edit(path, raw))
+}
+
+// resolveOne decides the first contest.
+func (a *Account) resolveOne(choice lifecycle.Choice) {
+	for f := range a.s.Fields() {
+		if f.Contested() {
+			a.apply(lifecycle.Resolve(f.Path(), choice))
+			return
+		}
+	}
+}
+
+// deliver brings a submission to the office, and its reply on its way, unless the
+// page is not there any more.
+func (a *Account) deliver(k int, doubled bool) {
+	p := a.posts[k]
+	if !doubled {
+		a.posts = slices.Delete(a.posts, k, k+1)
+	}
+	key, before := p.sent.Key.String(), copyOf(a.office.record)
+	applied := len(a.office.applied)
+	tag := a.office.tag()
+	response, complaint := a.office.receive(a.t, key, p.sent.Version, p.body)
+	a.note("the office gets %s of try %d.%d: %d %s", key[:6], p.sent.Attempt, p.sent.Try, response.Status, p.body)
+	if complaint != "" {
+		a.fail("%s", complaint)
+	}
+	if len(a.office.applied) > applied && a.rules.replaces {
+		a.checkRecord(a.work[key], before, p.sent.Version == tag)
+	}
+	if p.page == a.pages {
+		a.mail = append(a.mail, replies.Event(a.rules.form, p.sent, response))
+	}
+}
+
+// answer brings the answer of a load or check.
+func (a *Account) answer(k int, fails bool) {
+	r := a.reads[k]
+	a.reads = slices.Delete(a.reads, k, k+1)
+	response := replies.Response{Status: 500}
+	switch {
+	case fails:
+	case r.asked.Kind == lifecycle.EffectCheck:
+		response.Status = rapid.SampledFrom([]int{204, 204, 422}).Draw(a.t, "check")
+	case r.answer != nil:
+		response = *r.answer
+	default:
+		response = a.office.load(!a.loaded)
+	}
+	a.apply(replies.Event(a.rules.form, r.asked, response))
+}
+
+func (a *Account) elapse(timer lifecycle.TimerID) {
+	delete(a.timers, timer)
+	a.apply(lifecycle.Elapsed(timer))
+}
+
+// drain lets everything arrive, and retries until the outcome is known: pending
+// ends.
+func (a *Account) drain() {
+	for range 200 {
+		if a.s.Leaving() == lifecycle.LeaveGone {
+			return
+		}
+		switch {
+		case len(a.reads) > 0:
+			a.answer(0, false)
+		case len(a.posts) > 0:
+			a.deliver(0, false)
+		case len(a.mail) > 0:
+			e := a.mail[0]
+			a.mail = a.mail[1:]
+			a.apply(e)
+		case a.s.Activity() != lifecycle.ActivityIdle && len(a.timers) > 0:
+			a.elapse(slices.Min(slices.Collect(maps.Keys(a.timers))))
+		case a.s.Submission() == lifecycle.SubmissionUnsettled:
+			a.apply(lifecycle.Retry())
+		default:
+			if a.s.Activity() != lifecycle.ActivityIdle || a.s.Prefill() == lifecycle.PrefillLoading {
+				a.fail("it waits, and nothing is on its way")
+			}
+			return
+		}
+	}
+	a.fail("pending does not end")
+}
