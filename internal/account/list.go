@@ -169,6 +169,8 @@ func (a *Account) took(e *lifecycle.Event, before *screen) {
 		if a.owesClear {
 			a.clears()
 		}
+	case lifecycle.EventReturned:
+		a.rowsMine = true // what was given up is there again
 	case lifecycle.EventResolve:
 		a.resolved(e, cell)
 	case lifecycle.EventLeaveAnswered:
