@@ -138,7 +138,10 @@ func (o *objectReader) branches(part *jsonschema.Schema) {
 	if !ok {
 		return
 	}
-	for _, branch := range []conditional{{schema: part.Then, when: []condition{holds}}, {schema: part.Else, when: not(holds)}} {
+	for _, branch := range []struct {
+		schema          *jsonschema.Schema
+		when, otherwise []condition
+	}{{part.Then, []condition{holds}, not(holds)}, {part.Else, not(holds), []condition{holds}}} {
 		if branch.schema == nil {
 			continue
 		}
@@ -148,11 +151,19 @@ func (o *objectReader) branches(part *jsonschema.Schema) {
 		}
 		for _, name := range o.names(branch.schema) {
 			property := branch.schema.Properties[name]
-			if o.find(name) < 0 {
+			found := o.find(name)
+			at, file := o.node(property)
+			if at.Kind == document.Bool && at.Text == "false" { // taken away
+				if found >= 0 {
+					o.order[found].when = both(o.order[found].when, branch.otherwise)
+				}
+				continue
+			}
+			if found < 0 {
 				o.later = append(o.later, conditional{property, name, branch.when})
 				continue
 			}
-			if at, file := o.node(property); at.Kind == document.Map && len(at.Entries) > 0 {
+			if at.Kind == document.Map && len(at.Entries) > 0 {
 				o.wrong(at, file, "a rule for "+name+" that holds only sometimes", "then and else that make a field required, or asked (declared there and nowhere else)")
 			}
 		}

@@ -171,8 +171,10 @@ func Name(form *lifecycle.Form, name string) (path, why string) {
 		return "", "names no field"
 	}
 	for _, known := range form.ServerNames {
-		if filled, ok := fill(known, name); ok {
-			return filled, "refused.serverNames"
+		for _, as := range [...]string{name, strings.TrimPrefix(name, "#")} { // a pointer may be a fragment (RFC 6901, section 6)
+			if filled, ok := fill(known, as); ok {
+				return filled, "refused.serverNames"
+			}
 		}
 	}
 	pointer := strings.TrimPrefix(name, "#")

@@ -1,6 +1,84 @@
 package scenario
 
-import "testing"
+import (
+	"strings"
+	"testing"
+)
+
+// The page that opens with what an earlier page kept is the page that was left.
+func TestRulesOfWhatAnEarlierPageKept(t *testing.T) {
+	const puts = "prefill: {url: /r, needed: true, timeout: 1s}\nsubmit: {url: /s, method: PUT, whileSending: edit, timeout: 2s}\n"
+	const ask = "prefill: {url: /r, needed: true, timeout: 1s, ifEdited: ask}\nsubmit: {url: /s, method: PUT, whileSending: edit, timeout: 2s}\n"
+	load := func(bodies ...string) string {
+		return strings.Replace(loads(bodies...), "after: 10ms", "after: 500ms", -1)
+	}
+	const two = "{a: Heron, rows: [{x: Ada, y: cook}, {x: Ben, y: mate}]}"
+	const answered = "  submit: [{after: 100ms, status: 200, headers: {ETag: v9}}]\n"
+	const oneCell = "kept: {values: {rows/0/x: Ann}, baseline: {rows/0/x: Ada}}\n"
+	check(t, map[string]rule{
+		"a removal of all rows is not undone, and its repeat is the same": {puts, load(two) + answered + `kept: {values: {rows: []}, baseline: {rows: [{x: Ada, y: cook}, {x: Ben, y: mate}]}, attempt: {version: v1, values: {a: Heron, rows: []}}}
+timeline:
+  - {at: 1s, expect: {prefill: ready, submission: unsettled, values: {rows: null}}}
+  - {at: 2s, submit: true}
+  - {at: 3s, expect: {submission: accepted, keyCount: 1, values: {rows: null}, unsaved: false}}
+`},
+		"a repeat before the load carries its rows": {puts, load(two, "{a: Heron, rows: [{x: Ann, y: cook}, {x: Ben, y: mate}]}") + answered + `kept: {values: {rows/0/x: Ann}, baseline: {rows/0/x: Ada}, attempt: {version: v1, values: {a: Heron, rows: [{x: Ann, y: cook}, {x: Ben, y: mate}]}}}
+timeline:
+  - {at: 100ms, retry: true}
+  - {at: 110ms, expect: {sentValues: {a: Heron, rows/0/x: Ann, rows/1/y: mate}}}
+  - {at: 2s, expect: {submission: accepted, values: {a: Heron, rows: [{x: Ann, y: cook}, {x: Ben, y: mate}]}, unsaved: false}}
+`},
+		"answers wait for their rows after a load that failed": {puts, `backend: {prefill: [{after: 100ms, status: 500}, {after: 100ms, status: 200, body: ` + two + `}]}
+` + oneCell + `timeline:
+  - {at: 500ms, expect: {prefill: failed, unsaved: true, holds: [prefill-missing], values: {rows: null}}}
+  - {at: 500ms, leave: /tides}
+  - {at: 500ms, expect: {asking: unsaved}}
+  - {at: 600ms, answerLeave: stay}
+  - {at: 1s, refresh: true}
+  - {at: 2s, expect: {values: {rows: [{x: Ann, y: cook}, {x: Ben, y: mate}]}, dirty: [rows/0/x], holds: []}}
+`},
+		"an answer that waits can be typed anew": {puts, load(two) + oneCell + `timeline:
+  - {at: 100ms, edit: {rows/0/x: Amy}}
+  - {at: 1s, expect: {values: {rows: [{x: Amy, y: cook}, {x: Ben, y: mate}]}}}
+`},
+		"a reset drops what waits": {puts, load(two) + oneCell + `timeline:
+  - {at: 100ms, reset: true}
+  - {at: 1s, expect: {values: {rows: [{x: Ada, y: cook}, {x: Ben, y: mate}]}, unsaved: false}}
+`},
+		"the answers of a row that is gone share one row at the end": {ask, load("{rows: [{x: Ada, y: cook}]}") + `kept: {values: {rows/1/x: Bo, rows/1/y: mate, rows/2/x: ""}, baseline: {rows/1/x: Ben, rows/1/y: cook, rows/2/x: Cy}}
+timeline:
+  - {at: 1s, expect: {values: {rows: [{x: Ada, y: cook}, {x: Bo, y: mate}]}, contested: [rows]}}
+`},
+		"an answer that waited meets a newer value": {ask, load("{rows: [{x: Eve, y: cook}]}") + oneCell + `timeline:
+  - {at: 1s, expect: {values: {rows: [{x: Ann, y: cook}]}, contested: [rows/0/x], holds: [contested]}}
+`},
+		"without a prefill the opening places what is kept": {"defaults: {rows: [{x: Skipper}]}\nsubmit: {url: /s}\n", `kept: {values: {rows/0/y: mate, rows/3/x: Bo}}
+timeline:
+  - {at: 0, expect: {values: {rows: [{x: Skipper, y: mate}, {x: Bo}]}}}
+`},
+		"what is restored stays through the load, whatever it equals": {puts, load("{a: Heron, b: theirs}") + `kept: {values: {a: "", b: quay}, baseline: {b: quay}}
+timeline:
+  - {at: 1s, expect: {values: {a: null, b: quay}, dirty: [a, b], touched: [a, b]}}
+`},
+		"newer values do not go before the record has loaded": {"prefill: {url: /r, timeout: 9s}\nsubmit: {url: /s, method: PUT, whileSending: edit, timeout: 2s}\n", `backend: {prefill: [{after: 3s, status: 200, headers: {ETag: v1}, body: {a: Heron, b: quay}}], submit: [{after: 5s, status: 200, headers: {ETag: v2}}, {after: 100ms, status: 200, headers: {ETag: v3}}, {after: 100ms, status: 200, headers: {ETag: v4}}]}
+kept: {values: {a: Tern}, baseline: {a: Heron}, attempt: {version: v1, values: {a: Tern, b: quay}}}
+timeline:
+  - {at: 1s, edit: {a: Gull}}
+  - {at: 1s, submit: true}
+  - {at: 1s, expect: {submission: unsettled, sendCount: 0, holds: [loading], said: still on their way}}
+  - {at: 2s, retry: true}
+  - {at: 4500ms, expect: {submission: unsettled, holds: [], values: {a: Gull, b: quay}}}
+  - {at: 5s, submit: true}
+  - {at: 9s, expect: {submission: accepted, sendCount: 3, keyCount: 2, sentValues: {a: Gull, b: quay}}}
+`},
+		"a denial of a repeat after the page came back settles nothing": {puts, load("{a: Heron}") + `  submit: [{after: 100ms, status: 401}]
+kept: {values: {a: Tern}, attempt: {version: v1, values: {a: Tern}}}
+timeline:
+  - {at: 1s, retry: true}
+  - {at: 2s, expect: {submission: unsettled, said: signed out}}
+`},
+	})
+}
 
 // How rows of an answer meet those of a group.
 func TestRulesOfRowsOfTwoAnswers(t *testing.T) {
