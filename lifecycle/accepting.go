@@ -17,6 +17,7 @@ func (s *Session) settleAccepted(r *Reply) {
 		s.load.needs = 0 // what was accepted is as good as the answer that is dropped
 		s.dropKept()
 	}
+	s.load.needs &^= needRestored // what was accepted has no blanks that a load would fill
 	if lost {
 		s.load.needs |= needVersion
 	}

@@ -18,12 +18,15 @@ const (
 	NothingSwallowed
 	StaleIgnored
 	SaidOnce
+	RepeatsUnchanged
+	NothingBlanked
 	guaranteeCount
 )
 
 var guaranteeWords = [guaranteeCount]string{
 	"one-at-a-time", "no-invalid-send", "edits-survive", "waiting-ends", "ask-before-loss", "no-needless-ask",
 	"way-forward", "fresh-issues", "same-key-same-values", "clean-reset", "nothing-swallowed", "stale-ignored", "said-once",
+	"repeats-unchanged", "nothing-blanked",
 }
 
 func (g Guarantee) String() string { return word(guaranteeWords[:], g) }

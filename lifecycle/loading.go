@@ -13,7 +13,7 @@ type needs uint8
 const (
 	needDeclared needs = 1 << iota // the form says so
 	needOutdated                   // the record has been changed elsewhere
-	needRestored                   // an earlier page's attempt is unsettled
+	needRestored                   // an earlier page's attempt is taken over, and not accepted yet
 	needVersion                    // an acceptance brought no version
 	needRows                       // restored answers wait for their rows
 )
@@ -67,7 +67,7 @@ func (s *Session) loaded(e *Event) error {
 	if err := s.currentLoad(e.Request); err != nil {
 		return err
 	}
-	restored := s.needed()&needRestored != 0
+	restored := s.load.needs&needRestored != 0
 	ask := s.form.Prefill.Ask || s.load.needs&needOutdated != 0
 	s.disarm(TimerLoad)
 	s.load.request = 0
@@ -128,17 +128,8 @@ func (s *Session) loadTimedOut() {
 func (s *Session) endFailedLoad() {
 	s.load.request = 0
 	s.prefill = PrefillFailed
-	if s.load.arrived && (s.needed() == 0 || s.kept.present) {
+	if s.load.arrived && (s.load.needs == 0 || s.kept.present) {
 		s.prefill = PrefillReady
 	}
 	s.say(Message{ID: MessageLoadFailed}, Assertive)
-}
-
-// needed is why a load has to arrive before a submit, now.
-func (s *Session) needed() needs {
-	n := s.load.needs
-	if !s.unsettled() || !s.attempt.adopted {
-		n &^= needRestored
-	}
-	return n
 }

@@ -270,6 +270,7 @@ func (l *listReader) waiting() (v waitingAnswer) {
 func (p *Packer) writeSeen(l *listWriter, w *Watch) {
 	ownKey := w.key != w.session.attempt.key
 	l.flags(w.settled, w.adopted, w.accepted, w.resetAt, w.missing, w.paused, w.sent != nil, ownKey)
+	l.flags(w.owed)
 	l.numbers(int(w.load), int(w.inFlight), int(w.attempt), len(w.checks), len(w.timers), len(w.late))
 	if ownKey {
 		l.small(w.key[:]...)
@@ -295,6 +296,7 @@ func (p *Packer) readSeen(l *listReader, w *Watch) {
 	flags := l.small()
 	on := func(k int) bool { return flags&(1<<k) != 0 }
 	w.settled, w.adopted, w.accepted, w.resetAt, w.missing, w.paused = on(0), on(1), on(2), on(3), on(4), on(5)
+	w.owed = l.small() != 0
 	w.load, w.inFlight, w.attempt = RequestID(l.number()), int32(l.number()), int32(l.number())
 	checks, timers, late := l.number(), l.number(), l.number()
 	if w.key = w.session.attempt.key; on(7) {

@@ -14,7 +14,7 @@ func (s *Session) unsettle(m Message) {
 	if m.ID == MessageUnsettled || m.ID == MessageUnsettledRestored {
 		s.attempt.unsure = true
 	}
-	if s.needed()&needRestored != 0 {
+	if s.load.needs&needRestored != 0 {
 		s.mergeKept() // what had not loaded yet is no blank that somebody wants
 	}
 	s.say(m, Assertive)

@@ -76,7 +76,7 @@ func (s *Session) holds(button int32) Holds {
 			hs |= Holds(h)
 		}
 	}
-	needed := s.needed() != 0
+	needed := s.load.needs != 0
 	add(HoldGone, s.leave == LeaveGone)
 	onItsWay := s.load.request != 0 || s.kept.present // a kept answer has arrived, and is not merged yet
 	add(HoldLoading, needed && onItsWay)

@@ -44,6 +44,7 @@ type seen struct {
 	accepted bool // the newest attempt was
 	resetAt  bool // reset since
 	missing  bool // an answer that is needed before a submit has not arrived
+	owed     bool // an earlier page's work is taken over, and no load has arrived that it needs
 	paused   bool // a first pause has been said since the last Submit or Retry
 }
 
@@ -305,6 +306,7 @@ func (w *Watch) settleFrom(e Event) outcomes {
 			w.settled = true
 			w.accepted = e.Reply.Kind == ReplyAccepted
 			w.resetAt = false
+			w.owed = w.owed && !w.accepted // what was accepted is no blank
 			w.missing = w.missing || w.session.Form().Prefill.URL != "" && (e.Reply.Kind == ReplyOutdated || w.losesVersion(e.Reply))
 		}
 	case EventElapsed:
@@ -325,19 +327,21 @@ func (w *Watch) settleFrom(e Event) outcomes {
 		o.unsettled = w.then.facts.activity == ActivitySending || w.then.facts.activity == ActivityWaiting
 		w.leaveBehind()
 	case EventRestored:
-		if e.Restored != nil && e.Restored.Attempt != nil {
+		w.owed = w.session.Form().Prefill.URL != "" && (w.session.Attempt().Number > 0 || len(w.session.Waiting()) > 0)
+		if w.session.Attempt().Number > 0 { // it is taken over, or left out
 			kept := e.Restored.Attempt
 			w.attempt, w.settled, w.adopted, w.accepted = 1, false, true, false
-			w.key, w.sent = kept.Key, nil
+			w.key, w.sent, w.sentIDs = kept.Key, w.workOf(kept.Button, kept.Values), w.sentIDs[:0]
 			w.late = w.late[:0] // no answer to the earlier page reaches this one
 			o.unsettled = true
 		}
 	case EventReset:
 		w.resetAt = true
+		w.owed = w.owed && !w.settled // what waited for its rows is dropped
 	case EventChecked, EventCheckFailed:
 		w.checks = dropped(w.checks, w.checkOf(e.Request))
 	case EventLoaded:
-		w.load, w.missing = 0, false
+		w.load, w.missing, w.owed = 0, false, false
 	case EventLoadFailed:
 		w.load = 0
 	}

@@ -2,6 +2,7 @@ package lifecycle
 
 import (
 	"encoding/binary"
+	"maps"
 	"slices"
 )
 
@@ -25,6 +26,22 @@ func (w *Watch) workOf(button string, values []Answer) *sentWork {
 		w.works[work.content] = work
 	}
 	return work
+}
+
+// samePresent reports whether two works carry the same button and answers, in any
+// order, beside those that are absent and groups without rows.
+func (w *Watch) samePresent(a, b *sentWork) bool {
+	form := w.session.Form()
+	present := func(work *sentWork) map[Place]Value {
+		values := make(map[Place]Value, len(work.present))
+		for _, v := range work.present {
+			if form.Fields[v.Field].Kind != KindRows || v.Value.Integer() > 0 {
+				values[v.Place] = v.Value
+			}
+		}
+		return values
+	}
+	return a.button == b.button && maps.Equal(present(a), present(b))
 }
 
 func appendContent(to []byte, button string, values []Answer) []byte {

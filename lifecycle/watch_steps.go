@@ -25,7 +25,10 @@ func (w *Watch) checkSends(effects []Effect, now facts) {
 			if f.Key != w.key {
 				w.broken(SameKeySameValues, "", "a repeat carried another key")
 			}
-			if w.sent != nil && w.sent.content != work.content {
+			if w.adopted && !w.samePresent(w.sent, work) {
+				w.broken(RepeatsUnchanged, "", "a repeat carried other values than the page before had sent")
+			}
+			if !w.adopted && w.sent != nil && w.sent.content != work.content {
 				w.broken(SameKeySameValues, "", "a repeat carried other values than the try before")
 			}
 			if w.settled {
@@ -64,6 +67,9 @@ func (w *Watch) checkNewAttempt(f *Effect, work *sentWork, now facts) {
 		if hold.on {
 			w.broken(NoInvalidSend, "", "an attempt was begun while the hold "+hold.word+" stood")
 		}
+	}
+	if w.owed {
+		w.broken(NothingBlanked, "", "an attempt was begun while the saved answers that it needs had not loaded")
 	}
 	w.attempt, w.settled, w.accepted, w.adopted = f.Attempt, false, false, false
 	w.late, w.sentIDs = w.late[:0], w.sentIDs[:0]

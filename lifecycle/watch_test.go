@@ -147,6 +147,14 @@ func TestTheWatchSeesEveryBreach(t *testing.T) {
 			x.apply(Refresh())
 			return x.bend(Loaded(1, nil, ""), also(Effect{Kind: EffectFocus}))
 		}},
+		"a repeat after a reload without a row": {RepeatsUnchanged, func(x *tampered) []Guarantee {
+			x.apply(Restore(&Restored{Attempt: &KeptAttempt{Key: Key{9}, Button: "send", Values: []Answer{{Place: Place{0, -1}, Value: Text("x")}}}}))
+			return x.bend(Retry(), func(e []Effect) []Effect { e[0].Values = nil; return e })
+		}},
+		"blanks after a reload": {NothingBlanked, func(x *tampered) []Guarantee {
+			x.apply(Restore(&Restored{Attempt: &KeptAttempt{Key: Key{9}, Button: "send", Values: []Answer{{Place: Place{0, -1}, Value: Text("x")}}}}))
+			return x.bend(Retry(), func(e []Effect) []Effect { e[0].Attempt, e[0].Key[3] = 2, 9; return e })
+		}},
 		"said twice": {SaidOnce, func(x *tampered) []Guarantee {
 			x.apply(Edit("a", "x"), Submit(""))
 			return x.bend(Replied(1, 1, accepted), also(Effect{Kind: EffectSay, Message: Message{ID: MessageAccepted}}))

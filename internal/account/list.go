@@ -29,6 +29,7 @@ type list struct {
 	known     map[string]map[string]bool // plain fields: every value that was typed or told
 	arrived   *loadedRecord
 	owesClear bool
+	tookOver  bool // an attempt of an earlier page
 	blind     bool // something was accepted without a version: what it met is not known until a load
 	// The version before the event.
 	versionWas string
@@ -91,7 +92,7 @@ func (a *Account) newPage(kept *lifecycle.Restored) {
 			delete(a.marks, text)
 		}
 	}
-	a.attempts, a.cleared, a.arrived, a.owesClear, a.acted = false, false, nil, false, true
+	a.attempts, a.cleared, a.arrived, a.owesClear, a.acted, a.tookOver = false, false, nil, false, true, false
 	if kept == nil {
 		a.base, a.loaded, a.version = base, false, false
 		if a.s.Leaving() == lifecycle.LeaveGone { // the applicant gave it up
@@ -106,6 +107,7 @@ func (a *Account) newPage(kept *lifecycle.Restored) {
 			base[v.Path] = a.base[v.Path]
 		}
 	}
+	a.tookOver = kept.Attempt != nil
 	a.base, a.attempts, a.settled = base, kept.Attempt != nil, false
 	a.loaded, a.version = false, kept.Attempt != nil && kept.Attempt.Version != ""
 }
@@ -379,7 +381,7 @@ func (a *Account) sends(f lifecycle.Effect, body []byte) {
 		a.fail("a form that creates sent a version")
 	case a.rules.replaces && f.Version == "" && a.version:
 		a.fail("a save went out without a version, and one was known")
-	case a.rules.needed && !a.loaded && !a.settled:
+	case (a.rules.needed || a.tookOver && a.rules.form.Prefill.URL != "") && !a.loaded && !a.settled:
 		a.fail("a save went out before the record had loaded")
 	}
 	a.checkBody(now, decode(body))
