@@ -2,6 +2,7 @@ package verify
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"leanwicket.dev/lifecycle"
@@ -28,56 +29,124 @@ func (m *mover) earlierPages() []earlier {
 			_, _ = s.Apply(load) // it is the newest load's answer
 		}
 	}
-	for _, e := range m.filled {
-		_, _ = s.Apply(e) // what is turned away is not kept
+	if s.Prefill() != lifecycle.PrefillReady { // else the record has it all
+		for _, e := range m.filled {
+			_, _ = s.Apply(e) // what is turned away is not kept
+		}
 	}
 	for _, f := range m.fields {
 		if raw, ok := f.accepted(m.form); ok {
 			_, _ = s.Apply(lifecycle.Edit(f.path, raw))
 		}
 	}
-	kept, private := &lifecycle.Restored{}, false
-	baselines := ""
-	for f := range s.Fields() {
-		if f.Declared().Kind == lifecycle.KindRows {
-			continue
-		}
-		private = private || f.Declared().Private && !f.Value().Absent()
-		if !f.Baseline().Absent() {
-			baselines += fmt.Sprintf(", %s: %s", quote(f.Path()), quote(m.form.Format(f.Baseline())))
-		}
-		if f.Dirty() && !f.Declared().Private {
-			kept.Values = append(kept.Values, lifecycle.Kept{Path: f.Path(), Raw: f.Raw(), Baseline: f.Baseline()})
-		}
-	}
-	if len(kept.Values) == 0 {
+	kept, _ := s.Kept()
+	if kept == nil {
 		return pages
 	}
-	text := func(attempt string) string {
-		values := ""
-		for _, v := range kept.Values {
-			values += fmt.Sprintf(", %s: %s", quote(v.Path), quote(v.Raw))
-		}
-		return fmt.Sprintf("kept: {values: {%s}, baseline: {%s}%s}\n", strings.TrimPrefix(values, ", "), strings.TrimPrefix(baselines, ", "), attempt)
+	pages = append(pages, earlier{"with unsaved work of an earlier page", kept, m.keptText(kept)})
+	effects, err := s.Apply(lifecycle.Submit(""))
+	if err != nil {
+		return pages
 	}
-	pages = append(pages, earlier{"with unsaved work of an earlier page", kept, text("")})
-	if _, err := s.Apply(lifecycle.Submit("")); err != nil || s.Attempt().Number == 0 || private {
-		return pages // private values are not kept, and with them no attempt
-	}
-	attempt := &lifecycle.KeptAttempt{
-		Key: lifecycle.Key{0: 0xea, 15: 0x1e}, Button: s.Attempt().Button, Version: s.Attempt().Version, Values: s.AppendSent(nil),
-	}
-	sent := ""
-	for _, a := range attempt.Values {
-		if m.form.Fields[a.Field].Kind != lifecycle.KindRows && !a.Value.Absent() {
-			sent += fmt.Sprintf(", %s: %s", quote(m.form.Path(a.Place)), quote(m.form.Format(a.Value)))
+	for _, e := range slices.Clone(effects) {
+		if e.Kind == lifecycle.EffectCheck {
+			_, _ = s.Apply(lifecycle.Checked(e.Request, nil)) // the submit goes on when the last one has passed
 		}
 	}
-	return append(pages, earlier{
-		"with an open attempt of an earlier page",
-		&lifecycle.Restored{Values: kept.Values, Attempt: attempt},
-		text(fmt.Sprintf(", attempt: {button: %s, version: %s, values: {%s}}", quote(attempt.Button), quote(attempt.Version), strings.TrimPrefix(sent, ", "))),
-	})
+	if kept, _ = s.Kept(); kept == nil || kept.Attempt == nil { // it sent a private answer
+		return pages
+	}
+	kept.Attempt.Key = lifecycle.Key{0: 0xea, 15: 0x1e}
+	return append(pages, earlier{"with an open attempt of an earlier page", kept, m.keptText(kept)})
+}
+
+// keptText writes what an earlier page kept as a scenario file says it.
+func (m *mover) keptText(kept *lifecycle.Restored) string {
+	var values, baseline, sent members
+	for _, v := range kept.Values {
+		values.add(v.Path, quote(v.Raw))
+		baseline.addValue(m.form, v.Path, v.Baseline)
+	}
+	for k := range kept.Groups {
+		m.keptGroupText(&kept.Groups[k], &values, &baseline)
+	}
+	text := "kept: {values: " + values.String() + ", baseline: " + baseline.String()
+	if a := kept.Attempt; a != nil {
+		rows := map[lifecycle.FieldID][]members{}
+		for _, v := range a.Values {
+			path := m.form.Fields[v.Field].Path
+			group, inRows := m.form.Group(v.Field)
+			switch {
+			case m.form.Fields[v.Field].Kind == lifecycle.KindRows:
+				rows[v.Field] = make([]members, v.Value.Integer())
+			case inRows:
+				rows[group][v.Row].addValue(m.form, memberOf(path), v.Value)
+			case v.Value.Absent():
+				sent.add(path, "null")
+			default:
+				sent.addValue(m.form, path, v.Value)
+			}
+		}
+		for id := range m.form.Fields {
+			if list, there := rows[lifecycle.FieldID(id)]; there {
+				sent.add(m.form.Fields[id].Path, listText(list))
+			}
+		}
+		text += fmt.Sprintf(", attempt: {button: %s, version: %s, values: %s}", quote(a.Button), quote(a.Version), sent.String())
+	}
+	return text + "}\n"
+}
+
+// keptGroupText writes a group that is kept whole: as a list where its rows were
+// changed, else as single answers.
+func (m *mover) keptGroupText(g *lifecycle.KeptGroup, values, baseline *members) {
+	now, base := make([]members, g.Now), make([]members, len(g.Base))
+	for row := range now {
+		for _, v := range g.Rows[row] {
+			if v.Raw != "" {
+				now[row].add(memberOf(v.Path), quote(v.Raw))
+			}
+			if g.Clean && !v.Clean {
+				values.add(strings.Replace(v.Path, "*", fmt.Sprint(row), 1), quote(v.Raw))
+			}
+		}
+	}
+	for place, row := range g.Base {
+		for _, v := range g.Rows[row] {
+			base[place].addValue(m.form, memberOf(v.Path), v.Baseline)
+		}
+	}
+	if !g.Clean {
+		values.add(g.Path, listText(now))
+	}
+	baseline.add(g.Path, listText(base))
+}
+
+// memberOf is the path of a field within its row.
+func memberOf(path string) string {
+	_, member, _ := strings.Cut(path, "/*/")
+	return member
+}
+
+// members are the members of a mapping in a scenario file.
+type members []string
+
+func (s *members) add(name, text string) { *s = append(*s, quote(name)+": "+text) }
+
+func (s *members) addValue(form *lifecycle.Form, name string, v lifecycle.Value) {
+	if !v.Absent() {
+		s.add(name, quote(form.Format(v)))
+	}
+}
+
+func (s members) String() string { return "{" + strings.Join(s, ", ") + "}" }
+
+func listText(rows []members) string {
+	texts := make([]string, len(rows))
+	for k := range rows {
+		texts[k] = rows[k].String()
+	}
+	return "[" + strings.Join(texts, ", ") + "]"
 }
 
 // accepted is the first text that is typed at the field and accepted, and is not
