@@ -61,31 +61,39 @@ func floorDiv(a, b int64) int64 {
 // parseClock reads a time of RFC 3339, section 5.6, and the shorter forms that
 // HTML's time controls give: seconds and offset may be left out. Fractions
 // finer than a microsecond are not read.
-func parseClock(s string) (micros int64, offset int32, ok bool) {
+func parseClock(s string) (v Value, ok bool) {
+	v.Kind = ValueTime
 	hour, s, ok1 := digits(s, 2)
 	s, ok2 := skip(s, ':')
 	minute, s, ok3 := digits(s, 2)
 	if !ok1 || !ok2 || !ok3 || hour > 23 || minute > 59 {
-		return 0, 0, false
+		return Value{}, false
 	}
 	second, fraction := 0, int64(0)
 	if t, colon := skip(s, ':'); colon {
 		if second, s, ok = digits(t, 2); !ok || second > 60 {
-			return 0, 0, false
+			return Value{}, false
 		}
 		if fraction, s, ok = parseFraction(s); !ok {
-			return 0, 0, false
+			return Value{}, false
 		}
 	}
-	if offset, ok = parseOffset(s); !ok {
-		return 0, 0, false
+	if v.Exp, ok = parseOffset(s); !ok {
+		return Value{}, false
 	}
-	micros = int64(hour*3600+minute*60+second)*microsPerSecond + fraction
-	if second == 60 && !leapSecond(micros-fraction, offset) {
-		return 0, 0, false
+	v.Coef = int64(hour*3600+minute*60+second)*microsPerSecond + fraction
+	if second == 60 {
+		v.Text = leap
+		if !leapSecond(v.Coef-fraction, v.Exp) {
+			return Value{}, false
+		}
 	}
-	return micros, offset, true
+	return v, true
 }
+
+// leap is the Text of a time that was written with :60. Its Coef is that of the
+// second after it, so that it has an order, and it is written as it was read.
+const leap = "60"
 
 // leapSecond reports whether :60 may stand here: only just before midnight UTC.
 func leapSecond(micros int64, offset int32) bool {
@@ -147,13 +155,7 @@ func ParseDate(s string) (Value, bool) {
 }
 
 // ParseTime reads a time of day: 08:30, 08:30:15.5, 08:30:00Z, 08:30:00+01:00.
-func ParseTime(s string) (Value, bool) {
-	micros, offset, ok := parseClock(s)
-	if !ok {
-		return Value{}, false
-	}
-	return Value{Kind: ValueTime, Coef: micros, Exp: offset}, true
-}
+func ParseTime(s string) (Value, bool) { return parseClock(s) }
 
 // ParseDateTime reads a date and a time of day, parted by T or a space.
 func ParseDateTime(s string) (Value, bool) {
@@ -161,15 +163,20 @@ func ParseDateTime(s string) (Value, bool) {
 	if !ok || rest == "" || rest[0] != 'T' && rest[0] != 't' && rest[0] != ' ' {
 		return Value{}, false
 	}
-	micros, offset, ok := parseClock(rest[1:])
+	v, ok := parseClock(rest[1:])
 	if !ok {
 		return Value{}, false
 	}
-	return Value{Kind: ValueDateTime, Coef: days*microsPerDay + micros, Exp: offset}, true
+	v.Kind, v.Coef = ValueDateTime, v.Coef+days*microsPerDay
+	return v, true
 }
 
 func appendClock(b []byte, v Value) []byte {
 	micros := v.Coef
+	if v.Text == leap {
+		micros -= microsPerSecond
+		v.Coef = micros
+	}
 	if v.Kind != ValueTime {
 		days := v.Coef
 		if v.Kind == ValueDateTime {
@@ -186,14 +193,13 @@ func appendClock(b []byte, v Value) []byte {
 		b = append(b, 'T')
 	}
 	seconds, fraction := micros/microsPerSecond, micros%microsPerSecond
-	if seconds == 86400 { // a leap second, written as it was read
-		b = append(b, "23:59:60"...)
-	} else {
-		b = appendTwo(b, seconds/3600)
-		b = appendTwo(append(b, ':'), seconds/60%60)
-		if v.Exp != NoOffset || seconds%60 != 0 || fraction != 0 {
-			b = appendTwo(append(b, ':'), seconds%60)
-		}
+	b = appendTwo(b, seconds/3600)
+	b = appendTwo(append(b, ':'), seconds/60%60)
+	switch {
+	case v.Text == leap:
+		b = append(append(b, ':'), leap...)
+	case v.Exp != NoOffset || seconds%60 != 0 || fraction != 0:
+		b = appendTwo(append(b, ':'), seconds%60)
 	}
 	if fraction != 0 {
 		b = append(b, '.')

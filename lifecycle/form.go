@@ -93,7 +93,11 @@ func (f *Form) place(id FieldID, wrong func(path, problem string)) {
 		field.Label = field.Path[strings.LastIndexByte(field.Path, '/')+1:]
 	}
 	for _, option := range field.Options {
-		f.optionTexts[id] = append(f.optionTexts[id], option.Value.String())
+		text := option.Value.String()
+		if field.Kind == KindChoices && strings.ContainsAny(text, "\r\n") {
+			wrong(field.Path, "the option "+strconv.Quote(text)+" has a line break, and chosen options stand one a line; right would be an option on one line")
+		}
+		f.optionTexts[id] = append(f.optionTexts[id], text)
 	}
 	if field.Kind == KindRows {
 		f.groupIndex[id] = int32(len(f.groups))

@@ -64,7 +64,8 @@ func (f *Form) parseChoice(id FieldID, raw string) Value {
 		return Value{}
 	}
 	for k, text := range f.optionTexts[id] {
-		if text == raw {
+		if text == raw || strings.Contains(text, "\n") && text == strings.ReplaceAll(raw, "\r\n", "\n") { // as a browser sends it
+
 			return f.Fields[id].Options[k].Value
 		}
 	}

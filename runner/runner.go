@@ -1,8 +1,9 @@
 package runner
 
 import (
-	"errors"
+		"errors"
 	"io"
+	"math/rand/v2"
 	"slices"
 	"sync"
 	"time"
@@ -41,7 +42,7 @@ type Clock interface {
 type Options struct {
 	Transport Transport
 	Clock     Clock          // nil: the machine's
-	Seed      lifecycle.Seed // 128 random bits that no other session has: the submission keys come from it
+	Seed      lifecycle.Seed // 128 random bits that no other session has: the submission keys come from it; zero: drawn
 	// Observe is told each step after it was carried out, with no lock held: it may
 	// read and apply. Steps of several goroutines may reach it at once.
 	Observe func(Step)
@@ -124,6 +125,11 @@ type call struct {
 func New(form *lifecycle.Form, o Options) *Runner {
 	if o.Clock == nil {
 		o.Clock = machine{}
+	}
+	if o.Seed == (lifecycle.Seed{}) { // a session without one would make the keys of another
+		for k := range o.Seed {
+			o.Seed[k] = byte(rand.Uint32())
+		}
 	}
 	session, opening := lifecycle.Open(form, o.Seed)
 	opening = slices.Clone(opening)
