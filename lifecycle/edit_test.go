@@ -176,9 +176,12 @@ func TestBoundsOfSizes(t *testing.T) {
 		least, most := Constraint{Op: OpMinLength, Value: Number(int64(bound), 0)}, Constraint{Op: OpMaxLength, Value: Number(int64(bound), 0)}
 		fewest, fullest := Constraint{Op: OpMinItems, Value: Number(int64(bound), 0)}, Constraint{Op: OpMaxItems, Value: Number(int64(bound), 0)}
 		form, err := NewForm(Declaration{Name: "sizes", Fields: []Field{
-			{Path: "long", Constraints: []Constraint{least}}, {Path: "short", Constraints: []Constraint{most}},
-			{Path: "many", Kind: KindRows, Constraints: []Constraint{fewest}}, {Path: "many/*/name"},
-			{Path: "few", Kind: KindRows, Constraints: []Constraint{fullest}}, {Path: "few/*/name"},
+			{Path: "long", Constraints: []Constraint{least}},
+			{Path: "short", Constraints: []Constraint{most}},
+			{Path: "many", Kind: KindRows, Constraints: []Constraint{fewest}},
+			{Path: "many/*/name"},
+			{Path: "few", Kind: KindRows, Constraints: []Constraint{fullest}},
+			{Path: "few/*/name"},
 		}})
 		require.NoError(t, err)
 		for _, size := range []int{bound - 1, bound, bound + 1} {

@@ -116,7 +116,9 @@ func TestKeys(t *testing.T) {
 // A value is written as it was read: a leap second, and an option of several lines.
 func TestWrittenAsRead(t *testing.T) {
 	form, err := NewForm(Declaration{Name: "odd", Fields: []Field{
-		{Path: "at", Kind: KindDateTime}, {Path: "hour", Kind: KindTime}, {Path: "note"},
+		{Path: "at", Kind: KindDateTime},
+		{Path: "hour", Kind: KindTime},
+		{Path: "note"},
 		{Path: "berth", Kind: KindChoice, Options: []Option{{Value: Text("North\nquay")}, {Value: Text("South")}}, Constraints: []Constraint{{Op: OpEnum}}},
 	}})
 	require.NoError(t, err)

@@ -1,7 +1,7 @@
 package runner
 
 import (
-		"errors"
+	"errors"
 	"io"
 	"math/rand/v2"
 	"slices"

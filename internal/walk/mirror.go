@@ -65,8 +65,13 @@ func Shown(f lifecycle.FieldState) string {
 		on   bool
 		word string
 	}{
-		{f.Asked(), "asked"}, {f.Dirty(), "dirty"}, {f.Touched(), "touched"}, {f.EditedSince(), "edited since"},
-		{f.Contested(), "contested"}, {f.Checking(), "checking"}, {f.Wrong(), "wrong"},
+		{f.Asked(), "asked"},
+		{f.Dirty(), "dirty"},
+		{f.Touched(), "touched"},
+		{f.EditedSince(), "edited since"},
+		{f.Contested(), "contested"},
+		{f.Checking(), "checking"},
+		{f.Wrong(), "wrong"},
 	} {
 		if mark.on {
 			text += ", " + mark.word
