@@ -1,5 +1,7 @@
 package lifecycle
 
+import "strings"
+
 // place finds the cell of a path: of a field, or of a rows field.
 func (s *Session) place(path string) (int32, error) {
 	p, ok := s.form.Lookup(path)
@@ -88,6 +90,10 @@ func (s *Session) setTyped(i int32, raw string) {
 	s.noteChanged(i)
 	s.mark(i, bitRaw)
 }
+
+// readable is a text as every later reader has it: what is not UTF-8 becomes
+// U+FFFD.
+func readable(raw string) string { return strings.ToValidUTF8(raw, "\uFFFD") }
 
 // edited draws the consequences of an edit that has changed a cell.
 func (s *Session) edited(i int32) {

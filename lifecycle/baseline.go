@@ -1,0 +1,113 @@
+package lifecycle
+
+import "slices"
+
+// acceptSent makes the values as sent the baseline. A field edited since keeps
+// its value. One that was not asked when the values were copied keeps what was typed
+// in it over an absent baseline; where nobody typed in it, it follows the loads.
+func (s *Session) acceptSent() {
+	for _, group := range s.form.groups {
+		s.acceptSentRows(group)
+	}
+	for i := range s.allCells() {
+		c := &s.cells[i]
+		switch {
+		case s.form.Fields[c.field].Kind == KindRows, !s.wasInBody(i):
+		case c.bits&bitSent != 0 && s.inBaseline(i):
+			s.absorb(i, c.sent, merging{keepEdited: true})
+		case s.inBaseline(i) && !s.isMine(i, merging{keepDirty: true, keepEdited: true}):
+		default:
+			s.setBaseline(i, Value{})
+			s.unmark(i, bitContested)
+		}
+	}
+	s.reviseAll()
+	s.contestMet(nil)
+	for _, group := range s.form.groups {
+		s.freeRows(group)
+		s.unmark(int32(group), bitContested)
+	}
+}
+
+// wasInBody reports whether what was sent said anything of a cell: a merge patch
+// says only what had changed (RFC 7396), the rest stays as it was saved.
+func (s *Session) wasInBody(i int32) bool {
+	if s.form.Submit.Method != "PATCH" {
+		return true
+	}
+	if group := s.form.group[s.cells[i].field]; group >= 0 {
+		i = int32(group)
+	}
+	return s.has(i, bitSentChanged)
+}
+
+func (s *Session) acceptSentRows(group FieldID) {
+	head, g := int32(group), s.rowsOf(group)
+	if !s.wasInBody(head) {
+		return
+	}
+	sent, typed := s.has(head, bitSent), merging{keepDirty: true, keepEdited: true}
+	if !sent && !s.hasOwnRows(group, typed) && !s.anyRowMine(g.now, typed) {
+		return
+	}
+	s.setBaseRows(group, g.sent)
+	if !sent || s.has(head, bitRowsEdited) {
+		return
+	}
+	s.mark(head, bitBased)
+	now := slices.Clone(g.sent)
+	for _, r := range g.now {
+		if !s.rowIn(r, inSent) && s.rowEdited(r) {
+			now = append(now, r)
+		}
+	}
+	s.setRows(group, now)
+}
+
+func (s *Session) rowEdited(r int32) bool {
+	for i := range s.cellsOf(r) {
+		if s.has(i, bitEdited) {
+			return true
+		}
+	}
+	return false
+}
+
+// toBaseline returns every value to its baseline and takes every mark away.
+func (s *Session) toBaseline() {
+	for _, group := range s.form.groups {
+		s.setRows(group, s.groups[s.form.groupIndex[group]].base)
+		s.freeRows(group)
+	}
+	for i := range s.allCells() {
+		s.take(i, s.cells[i].baseline)
+		if c := &s.cells[i]; c.bits&bitRaw != 0 {
+			c.raw = ""
+		}
+		s.unmark(i, bitEdited|bitRowsEdited|bitTouched|bitTyped|bitContested|bitRaw|bitRestored|bitStays)
+		s.dropIssuesOf(i)
+		s.dropCheck(i)
+	}
+	s.reviseAll()
+}
+
+// toDefaults makes the declared defaults both value and baseline.
+func (s *Session) toDefaults() {
+	for _, group := range s.form.groups {
+		count, _ := rowCount(group, s.form.Defaults)
+		base := make([]int32, 0, count)
+		for range count {
+			base = append(base, s.newRow(group))
+		}
+		s.setRowList(group, inBase, base)
+	}
+	for i := range s.allCells() {
+		s.setBaseline(i, Value{})
+	}
+	for _, a := range s.form.Defaults {
+		if i, ok := s.incomingCell(a.Place); ok {
+			s.setBaseline(i, a.Value)
+		}
+	}
+	s.toBaseline()
+}

@@ -1,0 +1,130 @@
+package lifecycle
+
+import "slices"
+
+// waitingAnswer is an answer of a row that was as saved: it waits for the rows.
+type waitingAnswer struct {
+	Kept
+	place Place
+}
+
+// awaits reports whether restored answers of a field's group wait for their rows.
+func (s *Session) awaits(id FieldID) bool {
+	if len(s.waiting) == 0 {
+		return false
+	}
+	if group := s.form.group[id]; group >= 0 {
+		id = group
+	}
+	return slices.ContainsFunc(s.waiting, func(v waitingAnswer) bool { return s.form.group[v.place.Field] == id })
+}
+
+// editWaiting replaces an answer that waits for its row; it reports whether there is
+// one at the path.
+func (s *Session) editWaiting(e *Event) bool {
+	k := slices.IndexFunc(s.waiting, func(v waitingAnswer) bool { return v.Path == e.Path })
+	if k < 0 {
+		return false
+	}
+	v := &s.waiting[k]
+	v.Raw, v.Veiled, v.Clean, v.Since = readable(e.Raw), Value{}, false, s.attempt.number > 0
+	if e.Veiled.Kind == ValueVeiled {
+		v.Veiled = e.Veiled
+	}
+	if i, there := s.cellAt(v.place); there { // of a default row, which gives way
+		s.dropIssuesOf(i)
+		s.dropCheck(i)
+	}
+	return true
+}
+
+// dropWaiting forgets the answers that wait for their rows.
+func (s *Session) dropWaiting() {
+	s.waiting = s.waiting[:0]
+	s.load.needs &^= needRows
+}
+
+// meetRestored is the end of being restored: a load or an acceptance has met it.
+func (s *Session) meetRestored() {
+	for i := range s.allCells() {
+		s.unmark(i, bitRestored|bitStays)
+	}
+}
+
+// placeWaiting gives the answers that waited to the rows that have come. Each meets
+// what came as an edit does. The answers of a row that is gone share one at the end.
+func (s *Session) placeWaiting(ask bool) {
+	waiting := slices.Clone(s.waiting)
+	s.dropWaiting()
+	if len(waiting) == 0 {
+		return
+	}
+	made := map[Place]int32{} // by group and place
+	var placed []int32
+	for k := range waiting {
+		v := &waiting[k]
+		group := s.form.group[v.place.Field]
+		g := s.rowsOf(group)
+		r, isMade := made[Place{group, v.place.Row}]
+		switch {
+		case v.Clean: // it follows what has come
+			continue
+		case isMade:
+		case int(v.place.Row) < len(g.base) && s.rowIn(g.base[v.place.Row], inNow):
+			r = g.base[v.place.Row]
+		case v.Veiled.Kind != ValueVeiled && s.form.Parse(v.place.Field, v.Raw).Absent():
+			continue // nothing is lost with it
+		default:
+			r = s.rowForWaiting(group, ask)
+			made[Place{group, v.place.Row}] = r
+		}
+		i := s.rows[r].first + s.form.offset[v.place.Field]
+		s.placeAnswer(i, v, ask)
+		placed = append(placed, i)
+	}
+	s.reviseAll()
+	s.contestMet(nil)
+	for _, i := range placed {
+		s.startCheck(i)
+	}
+}
+
+// rowForWaiting adds a row for the answers of one that is gone.
+func (s *Session) rowForWaiting(group FieldID, ask bool) int32 {
+	head, g := int32(group), s.rowsOf(group)
+	r := s.blankRow(group)
+	g.now = append(g.now, r)
+	s.indexRows(g.now, inNow)
+	s.enliven(r)
+	s.mark(head, bitTouched|bitTyped)
+	s.noteChanged(head)
+	if ask {
+		s.mark(head, bitContested)
+	}
+	return r
+}
+
+func (s *Session) placeAnswer(i int32, v *waitingAnswer, ask bool) {
+	incoming := s.cells[i].baseline
+	placed := v.Kept
+	placed.Baseline = incoming
+	s.takeKept(i, &placed)
+	s.unmark(i, bitRestored|bitStays)
+	if c := &s.cells[i]; s.unsettled() && s.has(i, bitSent) && c.value != c.sent {
+		s.mark(i, bitEdited)
+	}
+	sentUnsure := merging{sentUnsure: s.attempt.unsure && s.attempt.outcome != OutcomeAccepted}
+	if ask && s.inBaseline(i) && incoming != v.Baseline && !s.wasSent(i, incoming, sentUnsure) {
+		s.cells[i].bits |= bitMeets
+	}
+}
+
+// Waiting lists what an earlier page kept and what waits for the load that brings
+// its rows: crew/2/name, and what was typed there.
+func (s *Session) Waiting() []Kept {
+	list := make([]Kept, len(s.waiting))
+	for k := range s.waiting {
+		list[k] = s.waiting[k].Kept
+	}
+	return list
+}
