@@ -86,11 +86,20 @@ func (s *Session) mergeCells(answers []Answer, m merging, inRows bool) {
 		case c.bits&bitIncoming != 0:
 			incoming = s.scratch[i]
 			c.bits = c.bits&^bitIncoming | bitMentioned
-		case !m.wholeForm || c.bits&bitMentioned == 0 || !s.inBaseline(i):
+		case !m.wholeForm || !s.wasMentioned(i) || !s.inBaseline(i):
 			continue
 		}
 		s.absorb(i, incoming, m)
 	}
+}
+
+// wasMentioned reports whether an answer has said anything of a cell. A row that an
+// answer brings is said as a whole.
+func (s *Session) wasMentioned(i int32) bool {
+	if group := s.form.group[s.cells[i].field]; group >= 0 && s.has(int32(group), bitMentioned) {
+		return true
+	}
+	return s.has(i, bitMentioned)
 }
 
 // contestMet contests the groups that are contested as a whole, and each other

@@ -65,6 +65,9 @@ func (a *Account) checkBody(now *screen, body record) {
 		a.fail("%d rows are on the screen, and %d were sent", len(rows), len(sent))
 	}
 	for k, row := range rows {
+		if id := row["id"]; id != "" && a.removed[id] && !a.office.changed { // rows are matched by place
+			a.fail("the row %s was taken away, and is sent", id)
+		}
 		for member, text := range row {
 			if got := at(sent[k], member); got != text {
 				a.fail("%s is %q on the screen, and %q was sent", rowPath(k, member), text, got)
@@ -102,6 +105,9 @@ func (a *Account) check() {
 		if !now.has(text) && !a.seen(text) {
 			a.fail("%q was typed in a row at %s, and is nowhere", text, member)
 		}
+	}
+	if w := a.arrived; w != nil && !w.waits && a.open == "" && a.s.Activity() == lifecycle.ActivityIdle && a.s.Version() != w.version {
+		a.fail("a load has arrived, nothing is open, and it is not merged")
 	}
 	if a.arrived != nil || a.owesClear {
 		return

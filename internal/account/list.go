@@ -19,17 +19,18 @@ type list struct {
 	rowsMine  bool            // the list of rows is the applicant's: changed, or chosen
 	rowsSince bool
 
-	attempts  bool                       // this page has an attempt, or has taken one over
-	settled   bool                       // its newest one was accepted
-	loaded    bool                       // a load has been merged on this page, or on the one that kept its work
-	version   bool                       // a version has been told
-	cleared   bool                       // the form was cleared, and nothing has come since
-	acted     bool                       // something was changed since the last acceptance
-	known     map[string]map[string]bool // plain fields: every value that was typed or told
-	arrived   *loadedRecord
-	owesClear bool
-	tookOver  bool // an attempt of an earlier page
-	blind     bool // something was accepted without a version: what it met is not known until a load
+	attempts   bool                       // this page has an attempt, or has taken one over
+	settled    bool                       // its newest one was accepted
+	loaded     bool                       // a load has been merged on this page, or on the one that kept its work
+	version    bool                       // a version has been told
+	cleared    bool                       // the form was cleared, and nothing has come since
+	acted      bool                       // something was changed since the last acceptance
+	known      map[string]map[string]bool // plain fields: every value that was typed or told
+	arrived    *loadedRecord
+	owesClear  bool
+	settledNow bool // this event has told the outcome
+	tookOver   bool // an attempt of an earlier page
+	blind      bool // something was accepted without a version: what it met is not known until a load
 	// The version before the event.
 	versionWas string
 }
@@ -82,7 +83,7 @@ func (a *Account) newPage(kept *lifecycle.Restored) {
 		if a.rules.private[path] {
 			delete(a.typed, path)
 		}
-		if _, protected := a.typed[path]; !protected || a.settled { // what was accepted is over
+		if a.settled || a.rules.private[path] { // what was accepted is over
 			delete(a.since, path)
 		}
 	}
@@ -167,6 +168,12 @@ func (a *Account) took(e *lifecycle.Event, before *screen) {
 	case lifecycle.EventReset:
 		a.reset()
 		a.acted = true
+		for _, row := range before.rows { // what the reset took away, an attempt may store yet
+			a.removed[row["id"]] = true
+		}
+		for _, row := range a.screen().rows {
+			delete(a.removed, row["id"])
+		}
 		if a.owesClear {
 			a.clears()
 		}
@@ -183,6 +190,7 @@ func (a *Account) took(e *lifecycle.Event, before *screen) {
 	case lifecycle.EventReplied:
 		a.learns(e)
 	}
+	a.settledNow = e.Kind == lifecycle.EventReplied && a.open == ""
 	a.merges()
 }
 
@@ -246,6 +254,9 @@ func (a *Account) arrives(e *lifecycle.Event) {
 
 // merges sees by the version whether a load that has arrived is merged.
 func (a *Account) merges() {
+	if a.arrived != nil && a.arrived.waits && a.open == "" && a.settledNow {
+		a.arrived.waits = false // what waited is merged before what the reply says
+	}
 	if a.arrived != nil && a.arrived.waits {
 		a.arrived.waits = a.open != "" || a.s.Activity() != lifecycle.ActivityIdle
 	}

@@ -26,6 +26,7 @@ type office struct {
 	contents map[string]string // what came under a key
 	applied  []string          // keys, in their order
 	stored   map[string]record // under a key
+	changed  bool              // by somebody else
 }
 
 func newOffice(t *rapid.T, r *rules) *office {
@@ -64,6 +65,7 @@ func (o *office) rows() []any {
 // elsewhere is what somebody else does to the record.
 func (o *office) elsewhere(t *rapid.T) string {
 	o.version++
+	o.changed = true
 	rows := slices.Clone(o.rows())
 	what := rapid.SampledFrom([]string{"note", "name", "add", "add", "remove", "cell"}).Draw(t, "elsewhere")
 	if len(rows) == 0 && (what == "remove" || what == "cell") || !o.rules.group && what != "name" {

@@ -9,6 +9,7 @@ import (
 
 	"pgregory.net/rapid"
 
+	"leanwicket.dev/internal/walk"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/replies"
 	"leanwicket.dev/trace"
@@ -24,6 +25,7 @@ type Account struct {
 
 	s      *lifecycle.Session
 	watch  *lifecycle.Watch
+	mirror *walk.Mirror
 	timers map[lifecycle.TimerID]lifecycle.TimerKind
 	reads  []*reading // loads and checks that are out
 	posts  []post     // submissions on their way to the office, of earlier pages too
@@ -38,6 +40,7 @@ type Account struct {
 // reading is a load or check. The office may have answered it already.
 type reading struct {
 	asked  lifecycle.Effect
+	field  int // of a check: the checked field's ID
 	answer *replies.Response
 }
 
@@ -74,7 +77,7 @@ func (a *Account) note(format string, args ...any) {
 func (a *Account) openPage(kept *lifecycle.Restored) {
 	a.pages++
 	s, effects := lifecycle.Open(a.rules.form, lifecycle.Seed{byte(a.pages), byte(a.pages >> 8)})
-	a.s, a.watch = s, lifecycle.NewWatch(s, effects)
+	a.s, a.watch, a.mirror = s, lifecycle.NewWatch(s, effects), walk.NewMirror(s)
 	a.timers, a.reads, a.mail = map[lifecycle.TimerID]lifecycle.TimerKind{}, nil, nil
 	a.note("page %d opens: %s %s", a.pages, a.rules.form.Submit.Method, a.screen())
 	a.carryOut(effects)
@@ -177,7 +180,11 @@ func (a *Account) apply(e lifecycle.Event) bool {
 		a.fail("%v", breach)
 	}
 	if err == nil {
+		a.mirror.Follow(a.s)
 		a.took(&e, before)
+	}
+	if difference := a.mirror.Difference(a.s); difference != "" {
+		a.fail("%s", difference)
 	}
 	a.carryOut(effects)
 	a.check()
@@ -204,7 +211,8 @@ func (a *Account) carryOut(effects []lifecycle.Effect) {
 			a.sends(f, body)
 			a.posts = append(a.posts, post{a.pages, f, body})
 		case lifecycle.EffectLoad, lifecycle.EffectCheck:
-			a.reads = append(a.reads, &reading{asked: f})
+			checked, _ := a.s.At(f.Place)
+			a.reads = append(a.reads, &reading{asked: f, field: checked.ID()})
 		case lifecycle.EffectArm:
 			a.timers[f.Timer] = f.Of
 		case lifecycle.EffectDisarm:
@@ -347,12 +355,18 @@ func (a *Account) answer(k int, fails bool) {
 	case fails:
 	case r.asked.Kind == lifecycle.EffectCheck:
 		response.Status = rapid.SampledFrom([]int{204, 204, 422}).Draw(a.t, "check")
+		response.Body = record{"errors": []any{record{"pointer": "/" + a.rules.form.Path(r.asked.Place), "detail": "Not that."}}}
 	case r.answer != nil:
 		response = *r.answer
 	default:
 		response = a.office.load(!a.loaded)
 	}
-	a.apply(replies.Event(a.rules.form, r.asked, response))
+	e := replies.Event(a.rules.form, r.asked, response)
+	if a.apply(e) && len(e.Issues) > 0 {
+		if f, there := a.s.ByID(r.field); there && f.Asked() && !f.HasIssueOf(lifecycle.SourceCheck) {
+			a.fail("a check had something to say of %s, and it is not there", f.Path())
+		}
+	}
 }
 
 func (a *Account) elapse(timer lifecycle.TimerID) {
