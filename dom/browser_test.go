@@ -319,6 +319,39 @@ func TestTenRows(t *testing.T) {
 	require.Equal(t, "Gull 9", last)
 }
 
+// A page that is reloaded in the middle of its rows is the page that was left.
+func TestReloadedRows(t *testing.T) {
+	b := openTab(t)
+	b.accept.Store(true)
+	b.open("/forms/plan")
+	b.becomes("ready", `document.forms[0].dataset.leanwicketPrefill`)
+	one := value("stays/0/vessel")
+	b.typeIn("stays/0/vessel", "s") // in a row that is as saved: it waits for the load that brings the row
+	b.open("/forms/plan")
+	b.becomes("Egrets", `document.forms[0].elements["stays/0/vessel"]?.value`)
+	b.js(one + ` = ""`)
+	b.typeIn("stays/0/vessel", "Egret")
+	b.do(chromedp.Click(chromedp.CSS(`button[name="leanwicket-add"][value="stays"]`)))
+	b.typeIn("stays/1/vessel", "Heron")
+	shown := `["stays/0/vessel", "stays/0/amperage", "stays/1/vessel"].map(n => document.forms[0].elements[n]?.value).join(" ")`
+	require.Equal(t, "Egret 16 Heron", b.js(shown))
+	for range 2 {
+		b.open("/forms/plan")
+		b.becomes("ready", `document.forms[0].dataset.leanwicketPrefill`)
+		b.becomes("Egret 16 Heron", shown)
+	}
+	b.js(value("stays/1/vessel") + ` = ""`)
+	b.typeIn("stays/1/vessel", "Tern")
+	b.apply()
+	b.becomes("accepted", state)
+	db, err := sql.Open("sqlite", b.file)
+	require.NoError(t, err)
+	defer db.Close()
+	var vessels string
+	require.NoError(t, db.QueryRow(`SELECT group_concat(json_extract(value, '$.vessel'), ' ') FROM records, json_each(body, '$.stays')`).Scan(&vessels))
+	require.Equal(t, "Egret Tern", vessels)
+}
+
 // The browser asks exactly when something would be lost, and the page asks about
 // links itself.
 func TestLeaving(t *testing.T) {

@@ -38,7 +38,7 @@ func Form(t *rapid.T) *lifecycle.Form {
 		randomField(t, &d, "f"+strconv.Itoa(k), 0)
 	}
 	if flip("rows") {
-		head := lifecycle.Field{Path: "crew", Kind: lifecycle.KindRows, Constraints: []lifecycle.Constraint{{Op: lifecycle.OpMaxItems, Value: lifecycle.Number(2, 0)}}}
+		head := lifecycle.Field{Path: "crew", Kind: lifecycle.KindRows, Constraints: []lifecycle.Constraint{{Op: lifecycle.OpMaxItems, Value: lifecycle.Number(rapid.SampledFrom([]int64{2, 2, 2, 9, 10, 11, 20, 100}).Draw(t, "most rows"), 0)}}}
 		if flip("rows asked sometimes") {
 			head.Asked = randomCondition(t, &d, 0)
 		}
@@ -114,7 +114,7 @@ func randomRule(t *rapid.T, d *lifecycle.Declaration, kind lifecycle.FieldKind, 
 	rules := []lifecycle.Constraint{{Op: lifecycle.OpRequired, When: randomCondition(t, d, first)}}
 	switch kind {
 	case lifecycle.KindText:
-		rules = append(rules, number(lifecycle.OpMaxLength, 6, 0), number(lifecycle.OpMinLength, 6, 0), lifecycle.Constraint{Op: lifecycle.OpPattern, Text: "^[A-Z]"},
+		rules = append(rules, number(lifecycle.OpMaxLength, 6, 0), number(lifecycle.OpMinLength, 6, 0), number(lifecycle.OpMaxLength, 10, 0), number(lifecycle.OpMinLength, 10, 0), lifecycle.Constraint{Op: lifecycle.OpPattern, Text: "^[A-Z]"},
 			lifecycle.Constraint{Op: lifecycle.OpEqual, Value: lifecycle.Text("Egret")}, lifecycle.Constraint{Op: lifecycle.OpFormat, Text: "email"})
 	case lifecycle.KindNumber, lifecycle.KindInteger:
 		rules = append(rules, number(lifecycle.OpMinimum, 3, 0), number(lifecycle.OpMaximum, 3, 0), number(lifecycle.OpExclusiveMinimum, 94, -1),
@@ -150,8 +150,8 @@ func randomCondition(t *rapid.T, d *lifecycle.Declaration, first int) []lifecycl
 
 var samples = map[lifecycle.FieldKind][]string{
 	lifecycle.KindText:    {"", "Egret", "Heron", "Hérons of the marsh"},
-	lifecycle.KindNumber:  {"", "9.40", "9.4", "0", "abc", "9.45"},
-	lifecycle.KindInteger: {"", "3", "0", "4.5"},
+	lifecycle.KindNumber:  {"", "9.40", "9.4", "0", "abc", "9.45", "10", "200"},
+	lifecycle.KindInteger: {"", "3", "0", "4.5", "10", "20"},
 	lifecycle.KindDate:    {"", "2031-05-02", "2031-05-09", "2031"},
 	lifecycle.KindBoolean: {"true", ""},
 	lifecycle.KindChoice:  {"", "water", "rum"},
@@ -301,7 +301,7 @@ func (w *World) body(t *rapid.T) []lifecycle.Answer {
 			continue
 		}
 		if f.Kind == lifecycle.KindRows {
-			count := rapid.IntRange(0, 2).Draw(t, "rows")
+			count := rapid.SampledFrom([]int{0, 1, 1, 2, 2, 2, 3, 9, 10, 11, 20}).Draw(t, "rows")
 			answers = append(answers, lifecycle.Answer{Place: lifecycle.Place{Field: lifecycle.FieldID(id), Row: -1}, Value: lifecycle.Number(int64(count), 0)})
 			for row := range count {
 				for _, member := range form.Members(lifecycle.FieldID(id)) {
