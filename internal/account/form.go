@@ -19,36 +19,34 @@ var sizes = []int{0, 1, 2, 2, 3, 3, 4, 9, 10, 11, 20, 40}
 
 // rules are what the account knows of the form that it plays on.
 type rules struct {
-	form      *lifecycle.Form
-	replaces  bool
-	needed    bool
-	group     bool
-	when      map[string]string // a field that is asked only where this box is ticked
-	private   map[string]bool
-	checked   map[string]bool
-	defaults  map[string]string
-	inRow     []string // the members of the group
-	clears    bool
-	ask       bool
-	numeric   map[string]bool
-	afterwise lifecycle.Then
+	form     *lifecycle.Form
+	replaces bool
+	needed   bool
+	group    bool
+	when     map[string]string // a field that is asked only where this box is ticked
+	private  map[string]bool
+	defaults map[string]string
+	inRow    []string // the members of the group
+	clears   bool
+	ask      bool
+	then     lifecycle.Then
 }
 
 // drawForm draws a form of the kinds that lose work most easily: a record or an
 // application, rows, boxes that ask for more, checks, private answers, defaults.
 func drawForm(t *rapid.T) rules {
 	flip := func(name string) bool { return rapid.Bool().Draw(t, name) }
-	r := rules{when: map[string]string{}, private: map[string]bool{}, checked: map[string]bool{}, defaults: map[string]string{}, numeric: map[string]bool{}}
+	r := rules{when: map[string]string{}, private: map[string]bool{}, defaults: map[string]string{}}
 	r.replaces = flip("replaces")
-	r.afterwise = rapid.SampledFrom([]lifecycle.Then{lifecycle.ThenKeep, lifecycle.ThenKeep, lifecycle.ThenClear, lifecycle.ThenAdopt, lifecycle.ThenNavigate}).Draw(t, "then")
-	r.clears = r.afterwise == lifecycle.ThenClear
+	r.then = rapid.SampledFrom([]lifecycle.Then{lifecycle.ThenKeep, lifecycle.ThenKeep, lifecycle.ThenClear, lifecycle.ThenAdopt, lifecycle.ThenNavigate}).Draw(t, "then")
+	r.clears = r.then == lifecycle.ThenClear
 	d := lifecycle.Declaration{
 		Name: "account", Buttons: []string{"send", "save"},
 		Submit: lifecycle.SubmitPolicy{
 			Method: "POST", Timeout: time.Second, Edit: rapid.IntRange(0, 3).Draw(t, "edit while sending") > 0, ResendTimes: rapid.IntRange(0, 1).Draw(t, "times"),
 			ResendWait: time.Second, ResendLongest: time.Minute,
 		},
-		Accepted: lifecycle.AcceptedPolicy{Then: r.afterwise, To: "/done"},
+		Accepted: lifecycle.AcceptedPolicy{Then: r.then, To: "/done"},
 	}
 	if r.replaces {
 		d.Submit.Method = rapid.SampledFrom([]string{"PUT", "PATCH"}).Draw(t, "method")
@@ -67,7 +65,6 @@ func drawForm(t *rapid.T) rules {
 	}
 	field := func(path string, kind lifecycle.FieldKind, box lifecycle.FieldID) {
 		f := add(path, kind)
-		r.numeric[path] = kind == lifecycle.KindInteger
 		switch rapid.IntRange(0, 9).Draw(t, path) {
 		case 0:
 			f.Private, r.private[path] = true, true
@@ -76,7 +73,7 @@ func drawForm(t *rapid.T) rules {
 				asked(f, box)
 			}
 		case 3:
-			f.Check, r.checked[path] = lifecycle.CheckPolicy{URL: "/check/{value}", Delay: time.Millisecond, Timeout: time.Second}, true
+			f.Check = lifecycle.CheckPolicy{URL: "/check/{value}", Delay: time.Millisecond, Timeout: time.Second}
 		}
 	}
 	box := lifecycle.FieldID(0)
