@@ -125,6 +125,14 @@ timeline:
   - {at: 2s, refresh: true}
   - {at: 3s, expect: {contested: [], values: {rows: [{x: Ben}]}, dirty: [rows]}}
 `},
+		"a row that a load brings is said as a whole": {"defaults: {rows: [{x: Skipper, y: cook}]}\nprefill: {url: /r}\nsubmit: {url: /s}\naccepted: {then: clear}\n", loads("{rows: [{x: Ada}]}", "{rows: [{x: Bo}]}") + `  submit: [{after: 10ms, status: 201}]
+timeline:
+  - {at: 1s, edit: {a: one}}
+  - {at: 2s, submit: true}
+  - {at: 4s, expect: {submission: accepted, values: {rows: [{x: Skipper, y: cook}]}}}
+  - {at: 5s, refresh: true}
+  - {at: 6s, expect: {values: {rows: [{x: Bo, y: null}]}, dirty: []}}
+`},
 		"a changed list is kept by policy": {keep, loads(two, three) + `timeline:
   - {at: 1s, remove: rows/0}
   - {at: 2s, refresh: true}

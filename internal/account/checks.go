@@ -65,7 +65,7 @@ func (a *Account) checkBody(now *screen, body record) {
 		a.fail("%d rows are on the screen, and %d were sent", len(rows), len(sent))
 	}
 	for k, row := range rows {
-		if id := row["id"]; id != "" && a.removed[id] && !a.office.changed { // rows are matched by place
+		if id := row["id"]; id != "" && a.removed[id] && a.rules.replaces && !a.office.changed { // rows are matched by place
 			a.fail("the row %s was taken away, and is sent", id)
 		}
 		for member, text := range row {
