@@ -315,8 +315,8 @@ func (m mutant) find(dir, program string) (by string, took time.Duration) {
 	}
 	start = time.Now()
 	for _, tests := range [][3]string{
-		{"./verify", "Recorded", "sessions, as recorded"},
 		{"./scenario", "Rules", "scenarios of the rules"},
+		{"./verify", "Recorded", "sessions, as recorded"},
 		{account, "Lost", "the account"},
 	} {
 		c := exec.Command("go", "test", "-overlay", filepath.Join(dir, "overlay.json"), tests[0], "-run", tests[1], "-timeout", "3m")
