@@ -296,6 +296,14 @@ func TestRows(t *testing.T) {
 	b.becomes("accepted", state)
 }
 
+// stored reads one row of the office's database.
+func (b *tab) stored(query string, into ...any) {
+	db, err := sql.Open("sqlite", b.file)
+	require.NoError(b.t, err)
+	defer db.Close()
+	require.NoError(b.t, db.QueryRow(query).Scan(into...))
+}
+
 // Ten rows that are typed are ten rows in the database.
 func TestTenRows(t *testing.T) {
 	b := openTab(t)
@@ -309,12 +317,9 @@ func TestTenRows(t *testing.T) {
 	}
 	b.apply()
 	b.becomes("accepted", state)
-	db, err := sql.Open("sqlite", b.file)
-	require.NoError(t, err)
-	defer db.Close()
 	var count int
 	var last string
-	require.NoError(t, db.QueryRow(`SELECT json_array_length(body, '$.boats'), json_extract(body, '$.boats[9].name') FROM bookings`).Scan(&count, &last))
+	b.stored(`SELECT json_array_length(body, '$.boats'), json_extract(body, '$.boats[9].name') FROM bookings`, &count, &last)
 	require.Equal(t, 10, count)
 	require.Equal(t, "Gull 9", last)
 }
@@ -344,11 +349,8 @@ func TestReloadedRows(t *testing.T) {
 	b.typeIn("stays/1/vessel", "Tern")
 	b.apply()
 	b.becomes("accepted", state)
-	db, err := sql.Open("sqlite", b.file)
-	require.NoError(t, err)
-	defer db.Close()
 	var vessels string
-	require.NoError(t, db.QueryRow(`SELECT group_concat(json_extract(value, '$.vessel'), ' ') FROM records, json_each(body, '$.stays')`).Scan(&vessels))
+	b.stored(`SELECT group_concat(json_extract(value, '$.vessel'), ' ') FROM records, json_each(body, '$.stays')`, &vessels)
 	require.Equal(t, "Egret Tern", vessels)
 }
 

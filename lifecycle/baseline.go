@@ -57,26 +57,17 @@ func (s *Session) acceptSentRows(group FieldID) {
 	s.mark(head, bitBased)
 	now := slices.Clone(g.sent)
 	for _, r := range g.now {
-		if !s.rowIn(r, inSent) && s.rowEdited(r) {
+		if !s.rowIn(r, inSent) && s.anyRowMine([]int32{r}, merging{keepEdited: true}) {
 			now = append(now, r)
 		}
 	}
 	s.setRows(group, now)
 }
 
-func (s *Session) rowEdited(r int32) bool {
-	for i := range s.cellsOf(r) {
-		if s.has(i, bitEdited) {
-			return true
-		}
-	}
-	return false
-}
-
 // toBaseline returns every value to its baseline and takes every mark away.
 func (s *Session) toBaseline() {
 	for _, group := range s.form.groups {
-		s.setRows(group, s.groups[s.form.groupIndex[group]].base)
+		s.setRows(group, s.rowsOf(group).base)
 		s.freeRows(group)
 	}
 	for i := range s.allCells() {
