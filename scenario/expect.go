@@ -18,7 +18,7 @@ type expectation struct {
 }
 
 var expectKeys = []string{
-	"submission", "prefill", "leave", "values", "dirty", "touched", "contested", "issues", "shown", "unsaved",
+	"submission", "prefill", "leave", "values", "dirty", "touched", "contested", "waiting", "issues", "shown", "unsaved",
 	"unloadGuard", "holds", "sendCount", "loadCount", "keyCount", "ignored", "sentValues", "said", "focus",
 	"destination", "asking",
 }
@@ -45,11 +45,13 @@ func (p *scenarioReader) expectOne(entry *Entry, e document.Entry) {
 			p.expectValue(entry, e.Key, v)
 		}
 	case "dirty":
-		p.expectPaths(entry, e, lifecycle.FieldState.Dirty)
+		p.expectPaths(entry, e, marked(lifecycle.FieldState.Dirty))
 	case "touched":
-		p.expectPaths(entry, e, lifecycle.FieldState.Touched)
+		p.expectPaths(entry, e, marked(lifecycle.FieldState.Touched))
 	case "contested":
-		p.expectPaths(entry, e, lifecycle.FieldState.Contested)
+		p.expectPaths(entry, e, marked(lifecycle.FieldState.Contested))
+	case "waiting":
+		p.expectPaths(entry, e, waitingPaths)
 	case "issues", "shown":
 		p.expectIssues(entry, e)
 	case "unsaved":
@@ -179,8 +181,8 @@ func (p *scenarioReader) expectAsking(entry *Entry, e document.Entry) {
 	})
 }
 
-// expectPaths expects a mark at exactly the listed paths.
-func (p *scenarioReader) expectPaths(entry *Entry, e document.Entry, mark func(lifecycle.FieldState) bool) {
+// expectPaths expects exactly the listed paths.
+func (p *scenarioReader) expectPaths(entry *Entry, e document.Entry, of func(*lifecycle.Session) []string) {
 	want := []string{}
 	for _, item := range p.List(e.Value) {
 		path := p.Text(item)
@@ -188,17 +190,32 @@ func (p *scenarioReader) expectPaths(entry *Entry, e document.Entry, mark func(l
 		want = append(want, path)
 	}
 	entry.Expect = append(entry.Expect, expectation{e.At, e.Key + " " + bracket(want), func(play *play) string {
-		found := []string{}
-		for f := range play.session.Fields() {
-			if mark(f) {
-				found = append(found, f.Path())
-			}
-		}
+		found := of(play.session)
 		if sameSet(want, found) {
 			return ""
 		}
 		return e.Key + " " + bracket(found)
 	}})
+}
+
+// marked gives the paths of the fields that have a mark.
+func marked(mark func(lifecycle.FieldState) bool) func(*lifecycle.Session) []string {
+	return func(s *lifecycle.Session) (paths []string) {
+		for f := range s.Fields() {
+			if mark(f) {
+				paths = append(paths, f.Path())
+			}
+		}
+		return paths
+	}
+}
+
+// waitingPaths gives the paths of the answers that wait for their rows.
+func waitingPaths(s *lifecycle.Session) (paths []string) {
+	for _, w := range s.Waiting() {
+		paths = append(paths, w.Path)
+	}
+	return paths
 }
 
 // expectValue expects one value. The path of rows takes null, or a list with

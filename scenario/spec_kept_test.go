@@ -30,7 +30,7 @@ timeline:
 `},
 		"answers wait for their rows after a load that failed": {puts, `backend: {prefill: [{after: 100ms, status: 500}, {after: 100ms, status: 200, body: ` + two + `}]}
 ` + oneCell + `timeline:
-  - {at: 500ms, expect: {prefill: failed, unsaved: true, holds: [prefill-missing], values: {rows: null}}}
+  - {at: 500ms, expect: {prefill: failed, unsaved: true, holds: [prefill-missing], values: {rows: null}, waiting: [rows/0/x]}}
   - {at: 500ms, leave: /tides}
   - {at: 500ms, expect: {asking: unsaved}}
   - {at: 600ms, answerLeave: stay}

@@ -102,6 +102,12 @@ func (r *recorder) look() shows {
 		now.values[path] = ValueChange{path, value, f.Contested()}
 		now.order = append(now.order, path)
 	}
+	for _, w := range s.Waiting() {
+		if _, there := now.values[w.Path]; !there {
+			now.order = append(now.order, w.Path)
+		}
+		now.values[w.Path] = ValueChange{Path: w.Path, Value: strconv.Quote(w.Raw) + " (waits for its row)"}
+	}
 	for _, issue := range r.play.issues() {
 		if issue.Shown {
 			now.issues = append(now.issues, IssueChange{Path: issue.Path, Code: issue.Code, Text: issue.Text})
