@@ -337,7 +337,11 @@ func (w *Watch) settleFrom(e Event) outcomes {
 		}
 	case EventReset:
 		w.resetAt = true
-		w.owed = w.owed && !w.settled // what waited for its rows is dropped
+		w.forgetWaiting()
+	case EventLeaveAnswered:
+		if e.Answer == AnswerDiscard {
+			w.forgetWaiting()
+		}
 	case EventChecked, EventCheckFailed:
 		w.checks = dropped(w.checks, w.checkOf(e.Request))
 	case EventLoaded:
@@ -407,3 +411,7 @@ func dropped[T any](list []T, k int) []T {
 	}
 	return append(list[:k], list[k+1:]...)
 }
+
+// forgetWaiting: the answers that waited for their rows are dropped, and the load is
+// not needed for them.
+func (w *Watch) forgetWaiting() { w.owed = w.owed && !w.settled }

@@ -39,7 +39,7 @@ func (a *Account) sends(f lifecycle.Effect, body []byte) {
 		known[path] = maps.Clone(texts)
 	}
 	a.work[key] = &work{now, maps.Clone(a.removed), a.rowsMine, a.blanks, a.cleared, a.loaded, known, decode(body), f.Version, content}
-	a.open, a.attempts, a.settled, a.since, a.rowsSince, a.owesClear = key, true, false, map[string]bool{}, false, false
+	a.open, a.attempts, a.settled, a.since, a.rowsSince, a.cellsSince, a.owesClear = key, true, false, map[string]bool{}, false, false, false
 }
 
 // checkBody: nothing is sent that is not on the screen, and all of it is. A merge
@@ -109,6 +109,7 @@ func (a *Account) check() {
 	if w := a.arrived; w != nil && !w.waits && a.open == "" && a.s.Activity() == lifecycle.ActivityIdle && a.s.Version() != w.version {
 		a.fail("a load has arrived, nothing is open, and it is not merged")
 	}
+	a.checkContested()
 	if a.arrived != nil || a.owesClear {
 		return
 	}
@@ -120,6 +121,22 @@ func (a *Account) check() {
 		}
 		if dirty := text != a.effectiveBase(path); f.Dirty() != dirty && !a.rules.private[path] {
 			a.fail("%s is %q over %q, and dirty is %v", path, text, a.effectiveBase(path), f.Dirty())
+		}
+	}
+}
+
+// checkContested: nothing is contested that nobody edited or brought back. Being
+// asked, or not, is no change of a group, but its answers that come back are edited
+// since an attempt.
+func (a *Account) checkContested() {
+	for f := range a.s.Fields() {
+		path := f.Path()
+		edited := a.ever[path] || a.ever[a.rules.when[path]]
+		if f.Declared().Kind == lifecycle.KindRows || f.Place().Row >= 0 {
+			edited = a.everRows || a.ever[a.rules.when["crew"]] && len(a.work) > 0
+		}
+		if f.Contested() && !edited {
+			a.fail("%s is contested, and nobody has typed there", path)
 		}
 	}
 }

@@ -72,13 +72,16 @@ func drawForm(t *rapid.T) rules {
 			if box >= 0 {
 				asked(f, box)
 			}
-		case 3:
+		case 3, 4:
 			f.Check = lifecycle.CheckPolicy{URL: "/check/{value}", Delay: time.Millisecond, Timeout: time.Second}
 		}
 	}
 	box := lifecycle.FieldID(0)
 	add("box", lifecycle.KindBoolean)
 	field("owner/name", lifecycle.KindText, -1)
+	if rapid.IntRange(0, 2).Draw(t, "required") == 0 {
+		d.Fields[1].Required = true
+	}
 	field("note", lifecycle.KindText, box)
 	field("length", lifecycle.KindInteger, box)
 	if rapid.IntRange(0, 3).Draw(t, "a default") == 0 {

@@ -28,11 +28,14 @@ type list struct {
 	known      map[string]map[string]bool // plain fields: every value that was typed or told
 	arrived    *loadedRecord
 	owesClear  bool
+	cellsSince bool   // a cell of a row was typed in after the newest attempt
+	pressed    string // the button that was used last
 	settledNow bool // this event has told the outcome
 	tookOver   bool // an attempt of an earlier page
 	blind      bool // something was accepted without a version: what it met is not known until a load
-	// The version before the event.
+	// The version, and the number of clicks that were ignored, before the event.
 	versionWas string
+	ignoredWas int
 }
 
 // loadedRecord is a load that has arrived. It may be merged later.
@@ -118,7 +121,7 @@ func (a *Account) leaves() { a.reset() }
 // before forgets what needs no protection any more: a value that is as saved, and
 // was not typed since an attempt that is not accepted.
 func (a *Account) before() {
-	a.versionWas = a.s.Version()
+	a.versionWas, a.ignoredWas = a.s.Version(), a.s.Ignored()
 	for path, text := range a.typed {
 		if text == a.base[path] && (a.settled || !a.since[path]) {
 			delete(a.typed, path)
@@ -134,8 +137,18 @@ func (a *Account) took(e *lifecycle.Event, before *screen) {
 		cell = before.rows[row][member]
 	}
 	switch e.Kind {
+	case lifecycle.EventSubmit:
+		if a.s.Ignored() == a.ignoredWas {
+			a.pressed = e.Button
+		}
+		if a.open != "" { // what is on the screen is what is wanted
+			a.everRows = true
+			for _, path := range a.rules.plain() {
+				a.ever[path] = true
+			}
+		}
 	case lifecycle.EventEdit:
-		a.acted = true
+		a.acted, a.ever[e.Path] = true, true
 		if row < 0 {
 			a.typed[e.Path] = e.Raw
 			a.known[e.Path][e.Raw] = true
@@ -147,6 +160,7 @@ func (a *Account) took(e *lifecycle.Event, before *screen) {
 			}
 			break
 		}
+		a.everRows, a.cellsSince = true, true
 		a.rowsMine = a.rowsMine || !a.loaded // a row of before the first load stands beside those that it brings
 		delete(a.marks, cell)
 		for _, w := range a.s.Waiting() {
@@ -158,9 +172,9 @@ func (a *Account) took(e *lifecycle.Event, before *screen) {
 			a.marks[e.Raw] = member
 		}
 	case lifecycle.EventAddRow, lifecycle.EventMoveRow:
-		a.acted, a.rowsMine, a.rowsSince = true, true, true
+		a.acted, a.rowsMine, a.rowsSince, a.everRows = true, true, true, true
 	case lifecycle.EventRemoveRow:
-		a.acted, a.rowsMine, a.rowsSince = true, true, true
+		a.acted, a.rowsMine, a.rowsSince, a.everRows = true, true, true, true
 		a.removed[before.rows[row]["id"]] = true
 		for _, text := range before.rows[row] {
 			delete(a.marks, text)
@@ -175,10 +189,13 @@ func (a *Account) took(e *lifecycle.Event, before *screen) {
 			delete(a.removed, row["id"])
 		}
 		if a.owesClear {
+			if !a.isCleared() {
+				a.fail("the form was to be cleared, and is not after a reset: %s", a.screen())
+			}
 			a.clears()
 		}
 	case lifecycle.EventReturned:
-		a.rowsMine = true // what was given up is there again
+		a.rowsMine, a.cellsSince = true, true // what was given up is there again
 	case lifecycle.EventResolve:
 		a.resolved(e, cell)
 	case lifecycle.EventLeaveAnswered:
@@ -329,8 +346,12 @@ func (a *Account) accepts(e *lifecycle.Event) {
 		a.rowsMine, a.removed = false, map[string]bool{}
 	}
 	if a.rules.clears {
-		if a.owesClear = true; !a.s.Unsaved() && a.isCleared() {
+		a.owesClear = true
+		switch cleared := a.isCleared(); {
+		case !a.s.Unsaved() && cleared:
 			a.clears()
+		case !cleared && !a.s.Unsaved() && !a.anySince() && a.s.Activity() == lifecycle.ActivityIdle && a.s.Attempt().Button == a.pressed:
+			a.fail("the form was to be cleared, nothing is unsent, and it is not cleared: %s", a.screen())
 		}
 	}
 }
@@ -349,6 +370,17 @@ func (v *screen) has(text string) bool {
 	return slices.ContainsFunc(v.rows, func(row map[string]string) bool {
 		return row["name"] == text || row["role"] == text
 	})
+}
+
+// anySince reports whether anything was typed in, or any row changed, after the newest
+// attempt.
+func (l *list) anySince() bool {
+	for _, since := range l.since {
+		if since {
+			return true
+		}
+	}
+	return l.rowsSince || l.cellsSince
 }
 
 func (a *Account) isCleared() bool {

@@ -35,6 +35,9 @@ type Account struct {
 	work map[string]*work // by key: what was on the screen when it was sent first
 	open string           // the key of which the outcome is not known
 	last string           // the key that was accepted last
+	// What was ever typed in, on any page.
+	ever     map[string]bool
+	everRows bool
 }
 
 // reading is a load or check. The office may have answered it already.
@@ -53,7 +56,7 @@ type post struct {
 // Run plays one session at random. It fails the test where the form has lost or
 // falsified something.
 func Run(t *rapid.T) {
-	a := &Account{t: t, rules: drawForm(t), work: map[string]*work{}}
+	a := &Account{t: t, rules: drawForm(t), work: map[string]*work{}, ever: map[string]bool{}}
 	a.office = newOffice(t, &a.rules)
 	a.list = newList(&a.rules)
 	a.openPage(nil)
@@ -236,8 +239,23 @@ func (a *Account) act() {
 		}
 		return
 	}
+	switch { // what else would be rare
+	case a.owesClear && choose(3, "clears") == 0:
+		a.apply(lifecycle.Reset())
+		return
+	case a.s.Activity() == lifecycle.ActivityChecking && choose(3, "while checking") == 0:
+		switch choose(3, "does") {
+		case 0:
+			a.apply(lifecycle.Cancel())
+		case 1:
+			a.leave()
+		default:
+			a.refresh()
+		}
+		return
+	}
 	rows := len(a.screen().rows)
-	switch action := choose(40, "action"); {
+	switch action := choose(42, "action"); {
 	case action < 6:
 		paths := a.rules.plain()
 		a.typeIn(paths[choose(len(paths), "field")])
@@ -284,8 +302,15 @@ func (a *Account) act() {
 	case action < 36 && len(a.timers) > 0:
 		ids := slices.Sorted(maps.Keys(a.timers))
 		a.elapse(ids[choose(len(ids), "timer")])
-	case action < 37 && a.rules.replaces:
+	case action < 38 && a.rules.replaces:
 		a.note("elsewhere: %s", a.office.elsewhere(t))
+		if choose(2, "looks") == 0 {
+			a.refresh()
+		}
+	case action < 39:
+		if choose(2, "leaves") == 0 {
+			a.leave()
+		}
 	default:
 		if choose(2, "closes") == 0 {
 			a.closePage()
@@ -294,6 +319,19 @@ func (a *Account) act() {
 			}
 		}
 	}
+}
+
+// refresh loads the record again. The answer may come at once.
+func (a *Account) refresh() {
+	if a.apply(lifecycle.Refresh()) && rapid.Bool().Draw(a.t, "at once") && len(a.reads) > 0 {
+		a.answer(len(a.reads)-1, false)
+	}
+}
+
+// leave goes away from the form, whatever is lost.
+func (a *Account) leave() {
+	a.apply(lifecycle.LeaveAsked("/tides", lifecycle.LeaveInside))
+	a.apply(lifecycle.LeaveAnswered(lifecycle.AnswerDiscard))
 }
 
 // typeIn types a text at a field: one that is nowhere else, nothing, or a tick.
