@@ -51,10 +51,12 @@ func (s *Session) acceptSentRows(group FieldID) {
 		return
 	}
 	s.setBaseRows(group, g.sent)
+	if sent {
+		s.mark(head, bitBased)
+	}
 	if !sent || s.has(head, bitRowsEdited) {
 		return
 	}
-	s.mark(head, bitBased)
 	now := slices.Clone(g.sent)
 	for _, r := range g.now {
 		if !s.rowIn(r, inSent) && s.anyRowMine([]int32{r}, merging{keepEdited: true}) {

@@ -4,7 +4,7 @@ package lifecycle
 // kept here: they follow from the values.
 type issue struct {
 	cell   int32 // -1: the whole form
-	from   int32 // of a check: the checked cell, else -1
+	from   int32 // of a check: the checked cell; of a server: one in a row that has not come yet; else -1
 	source Source
 	code   string
 	text   string
@@ -28,7 +28,7 @@ func (s *Session) markIssue(x *issue) {
 	if x.cell >= 0 {
 		s.mark(x.cell, bitOf(x.source))
 	}
-	if x.from >= 0 && x.from != x.cell {
+	if x.from >= 0 && x.from != x.cell && x.source == SourceCheck {
 		s.mark(x.from, bitIssuesElsewhere)
 	}
 }
@@ -73,7 +73,7 @@ func (s *Session) dropIssues(goes func(*issue) bool) {
 // its check has placed on other cells.
 func (s *Session) dropIssuesOf(i int32) {
 	if s.has(i, bitCheckIssue|bitServerIssue|bitIssuesElsewhere) {
-		s.dropIssues(func(x *issue) bool { return x.cell == i || x.from == i })
+		s.dropIssues(func(x *issue) bool { return x.cell == i || x.from == i && x.source == SourceCheck })
 	}
 }
 

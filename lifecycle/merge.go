@@ -60,6 +60,7 @@ func (s *Session) mergeAnswers(answers []Answer, m merging) {
 	s.mergeCells(answers, m, true)
 	s.reviseAll()
 	s.contestMet(contested)
+	s.landIssues()
 	for _, group := range s.form.groups {
 		s.freeRows(group)
 	}

@@ -99,10 +99,15 @@ func (s *Session) upTo(group FieldID, matched []int32, count int) []int32 {
 }
 
 // firstRows takes the rows of the first body that brings any: the group had no
-// baseline. Rows that the applicant added or typed in stand behind them.
+// baseline. Rows that the applicant added or typed in stand behind them. Where an
+// earlier page sent the rows as they were saved, they are those rows.
 func (s *Session) firstRows(group FieldID, count int, m merging) {
 	g := s.rowsOf(group)
-	base := s.upTo(group, nil, count)
+	var sent []int32
+	if !slices.ContainsFunc(g.sent, func(r int32) bool { return s.rowIn(r, inNow|inBase) }) {
+		sent = g.sent
+	}
+	base := s.upTo(group, sent, count)
 	now := slices.Clone(base)
 	for _, r := range g.now {
 		if !s.rowIn(r, inBase) || s.anyRowMine([]int32{r}, m) {

@@ -143,7 +143,7 @@ func (s *Session) settleRefused(r *Reply) {
 	s.mergeKept()
 	s.dropIssues(func(x *issue) bool { return x.source == SourceServer })
 	for _, entry := range r.Entries {
-		s.addIssue(issue{cell: s.sentCell(entry.Path), from: -1, source: SourceServer, code: entry.Code, text: entry.Text})
+		s.addIssue(s.refusalOf(entry))
 	}
 	if len(r.Entries) == 0 {
 		text := r.Text
@@ -160,14 +160,30 @@ func (s *Session) settleRefused(r *Reply) {
 	s.focusOn(s.firstServerIssue())
 }
 
-// sentCell finds the cell that a reply names: row numbers mean the rows as
-// sent. What is not there any more, or not asked, concerns the whole form: -1.
-func (s *Session) sentCell(path string) int32 {
-	i := s.sentPlace(path)
+// refusalOf places an entry of a refusal: row numbers mean the rows as sent. What is
+// not there any more, or not asked, concerns the whole form; an issue of a row that
+// has not come yet waits at the form for the row.
+func (s *Session) refusalOf(entry Entry) issue {
+	i := s.sentPlace(entry.Path)
+	x := issue{cell: i, from: -1, source: SourceServer, code: entry.Code, text: entry.Text}
 	if i >= 0 && s.cells[i].bits&(bitAsked|bitLive) != bitAsked|bitLive {
-		return -1
+		x.cell = -1
+		if s.attempt.adopted && !s.has(i, bitLive) {
+			x.from = i
+		}
 	}
-	return i
+	return x
+}
+
+// landIssues gives the issues that have waited at the form to the rows that have come.
+func (s *Session) landIssues() {
+	for k := range s.issues {
+		if x := &s.issues[k]; x.source == SourceServer && x.from >= 0 && s.cells[x.from].bits&(bitAsked|bitLive) == bitAsked|bitLive {
+			x.cell, x.from = x.from, -1
+			s.markIssue(x)
+			s.noteChanged(x.cell)
+		}
+	}
 }
 
 // sentPlace finds the cell that a path names among the rows as sent, or -1. A

@@ -264,15 +264,15 @@ func (s *Session) reset() error {
 	s.conceal()
 	s.dropWaiting()
 	s.dropIssues(func(*issue) bool { return true })
+	if !s.open() {
+		s.mergeKept() // what has come is saved, and a clear takes it too
+	}
 	if s.clearNext || s.thenDue && s.form.Accepted.Then == ThenClear {
 		s.clearNext, s.thenDue = false, false
 		s.toDefaults()
 	} else {
 		s.thenDue = false
 		s.toBaseline()
-	}
-	if !s.open() {
-		s.mergeKept()
 	}
 	return nil
 }

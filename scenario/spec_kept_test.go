@@ -41,6 +41,17 @@ timeline:
   - {at: 100ms, edit: {rows/0/x: Amy}}
   - {at: 1s, expect: {values: {rows: [{x: Amy, y: cook}, {x: Ben, y: mate}]}}}
 `},
+		"a clear at a reset takes a load that was kept, too": {"prefill: {url: /r, timeout: 1s}\nsubmit: {url: /s, method: PUT, whileSending: edit, timeout: 2s}\naccepted: {then: clear}\nfields: {b: {check: {url: \"/c/{value}\", delay: 1s, timeout: 9s}}}\n", `backend: {prefill: [{after: 10ms, status: 200, headers: {ETag: v1}, body: {a: Heron}}, {after: 10ms, status: 200, headers: {ETag: v2}, body: {a: Heron}}, {after: 10ms, status: 200, headers: {ETag: v3}, body: {a: Tern}}], submit: [{after: 500ms, status: 200}], checks: {b: [{never: true}]}}
+timeline:
+  - {at: 1s, submit: true}
+  - {at: 1200ms, edit: {b: quay}}
+  - {at: 2s, expect: {submission: accepted, values: {a: Heron, b: quay}}}
+  - {at: 2s, submit: true}
+  - {at: 2100ms, refresh: true}
+  - {at: 2500ms, expect: {submission: checking}}
+  - {at: 3s, reset: true}
+  - {at: 4s, expect: {submission: idle, values: {a: null, b: null}, unsaved: false}}
+`},
 		"a reset drops what waits": {puts, load(two) + oneCell + `timeline:
   - {at: 100ms, reset: true}
   - {at: 1s, expect: {values: {rows: [{x: Ada, y: cook}, {x: Ben, y: mate}]}, unsaved: false}}
@@ -113,6 +124,15 @@ timeline:
 		"rows that nobody changed follow the load": {keep, loads(two, three) + `timeline:
   - {at: 2s, refresh: true}
   - {at: 3s, expect: {contested: [], values: {rows: [{x: Ada}, {x: Ben}, {x: Cy}]}, dirty: []}}
+`},
+		"a list that was changed while it was saved has the saved rows for its baseline": {"defaults: {rows: [{x: Skipper}]}\nprefill: {url: /r, timeout: 1s}\nsubmit: {url: /s, method: PUT, whileSending: edit}\n", `backend: {prefill: [{after: 10ms, status: 500}, {after: 10ms, status: 200, body: {rows: [{x: Skipper}]}}, {after: 10ms, status: 200, body: {rows: [{x: Skipper}]}}], submit: [{after: 500ms, status: 200}]}
+timeline:
+  - {at: 1s, submit: true}
+  - {at: 1100ms, add: rows}
+  - {at: 2s, expect: {submission: accepted, dirty: [rows]}}
+  - {at: 3s, refresh: true}
+  - {at: 4s, refresh: true}
+  - {at: 5s, expect: {values: {rows: [{x: Skipper}, {}]}, dirty: [rows], contested: []}}
 `},
 		"a changed list stays, and where the load differs in a value it is contested": {ask, loads(two, "{rows: [{x: Ada, y: theirs}, {x: Ben}]}") + `timeline:
   - {at: 1s, add: rows}

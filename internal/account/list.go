@@ -350,7 +350,7 @@ func (a *Account) accepts(e *lifecycle.Event) {
 		switch cleared := a.isCleared(); {
 		case !a.s.Unsaved() && cleared:
 			a.clears()
-		case !cleared && !a.s.Unsaved() && !a.anySince() && a.s.Activity() == lifecycle.ActivityIdle && a.s.Attempt().Button == a.pressed:
+		case a.s.Leaving() != lifecycle.LeaveGone && !cleared && !a.s.Unsaved() && !a.anySince() && a.s.Activity() == lifecycle.ActivityIdle && a.s.Attempt().Button == a.pressed:
 			a.fail("the form was to be cleared, nothing is unsent, and it is not cleared: %s", a.screen())
 		}
 	}

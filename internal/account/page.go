@@ -27,7 +27,7 @@ type Account struct {
 	watch  *lifecycle.Watch
 	mirror *walk.Mirror
 	timers map[lifecycle.TimerID]lifecycle.TimerKind
-	reads  []*reading // loads and checks that are out
+	reads  []*request // loads and checks that are out
 	posts  []post     // submissions on their way to the office, of earlier pages too
 	mail   []lifecycle.Event
 
@@ -41,7 +41,7 @@ type Account struct {
 }
 
 // reading is a load or check. The office may have answered it already.
-type reading struct {
+type request struct {
 	asked  lifecycle.Effect
 	field  int // of a check: the checked field's ID
 	answer *replies.Response
@@ -92,6 +92,7 @@ func (a *Account) openPage(kept *lifecycle.Restored) {
 // closePage closes the page, and opens another one with what this one kept.
 func (a *Account) closePage() {
 	kept, more := a.s.Kept()
+	a.checkReload(kept)
 	a.newPage(kept)
 	a.note("the page closes and keeps %v", kept)
 	if more {
@@ -215,7 +216,7 @@ func (a *Account) carryOut(effects []lifecycle.Effect) {
 			a.posts = append(a.posts, post{a.pages, f, body})
 		case lifecycle.EffectLoad, lifecycle.EffectCheck:
 			checked, _ := a.s.At(f.Place)
-			a.reads = append(a.reads, &reading{asked: f, field: checked.ID()})
+			a.reads = append(a.reads, &request{asked: f, field: checked.ID()})
 		case lifecycle.EffectArm:
 			a.timers[f.Timer] = f.Of
 		case lifecycle.EffectDisarm:

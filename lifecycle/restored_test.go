@@ -1,0 +1,90 @@
+package lifecycle
+
+import (
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// Answers that wait for their rows beside an attempt that is open are placed by what
+// comes first: the load, or the acceptance. They are edited since where they differ
+// from what was sent. What is refused of a row that has not come goes to the row.
+func TestWaitingAnswersBesideAnOpenAttempt(t *testing.T) {
+	form, err := NewForm(Declaration{
+		Name: "berths", Buttons: []string{"save"},
+		Prefill: PrefillPolicy{URL: "/berths", Needed: true, Timeout: 1},
+		Submit:  SubmitPolicy{URL: "/berths", Method: "PUT", Timeout: 1, Edit: true},
+		Fields:  []Field{{Path: "berths", Kind: KindRows}, {Path: "berths/*/vessel", Kind: KindText}, {Path: "berths/*/note", Kind: KindText}},
+	})
+	require.NoError(t, err)
+	body := func(vessels ...string) []Answer {
+		list := []Answer{{Place: Place{0, -1}, Value: Number(int64(len(vessels)), 0)}}
+		for k, vessel := range vessels {
+			list = append(list, Answer{Place: Place{1, int32(k)}, Value: Text(vessel)})
+		}
+		return list
+	}
+	open := func() (*Session, RequestID) {
+		s, effects := Open(form, Seed{})
+		load := effects[slices.IndexFunc(effects, func(e Effect) bool { return e.Kind == EffectLoad })].Request
+		sent := body("Heron", "Egret")
+		kept := []Kept{{Path: "berths/0/vessel", Raw: "Heron", Baseline: Text("Hern")}, {Path: "berths/1/vessel", Raw: "Gull", Baseline: Text("Tern")}}
+		_, err := s.Apply(Restore(&Restored{Values: kept, Attempt: &KeptAttempt{Key: Key{1}, Button: "save", Version: "1", Values: sent}}))
+		require.NoError(t, err)
+		require.Len(t, s.Waiting(), 2)
+		return s, load
+	}
+	reads := func(s *Session, path string) (value string, since bool) {
+		f, ok := s.Field(path)
+		require.True(t, ok, path)
+		return f.Value().String(), f.EditedSince()
+	}
+
+	s, load := open()
+	_, err = s.Apply(Loaded(load, body("Hern", "Tern"), "1"))
+	require.NoError(t, err)
+	require.Empty(t, s.Waiting())
+	for path, want := range map[string]string{"berths/0/vessel": "Heron", "berths/1/vessel": "Gull"} {
+		value, since := reads(s, path)
+		require.Equal(t, want, value)
+		require.Equal(t, want == "Gull", since, path)
+	}
+
+	s, load = open()
+	_, err = s.Apply(Retry())
+	require.NoError(t, err)
+	_, err = s.Apply(Replied(1, 2, &Reply{Kind: ReplyRefused, Entries: []Entry{{Path: "berths/1/vessel", Text: "Gull lies elsewhere."}}}))
+	require.NoError(t, err)
+	require.Len(t, s.FormIssues(), 1, "the row has not come")
+	_, err = s.Apply(Loaded(load, body("Hern", "Tern"), "1"))
+	require.NoError(t, err)
+	require.Empty(t, s.FormIssues())
+	refused, _ := s.Field("berths/1/vessel")
+	require.True(t, refused.HasIssueOf(SourceServer))
+
+	s, _ = open()
+	_, err = s.Apply(Retry())
+	require.NoError(t, err)
+	_, err = s.Apply(Replied(1, 2, &Reply{Kind: ReplyAccepted, Version: "2"}))
+	require.NoError(t, err)
+	value, since := reads(s, "berths/0/vessel")
+	require.Equal(t, "Heron", value)
+	require.False(t, since)
+	value, _ = reads(s, "berths/1/vessel")
+	require.Equal(t, "Gull", value)
+	require.EqualValues(t, 1, s.dirty())
+}
+
+// What does not fit is said at once: the applicant would miss it.
+func TestWhatIsLeftOutIsSaidAtOnce(t *testing.T) {
+	form, err := NewForm(Declaration{Name: "berth", Submit: SubmitPolicy{Timeout: 1}, Buttons: []string{"save"}, Fields: []Field{{Path: "vessel", Kind: KindText}}})
+	require.NoError(t, err)
+	s, _ := Open(form, Seed{})
+	effects, err := s.Apply(Restore(&Restored{Values: []Kept{{Path: "vessel", Raw: "Heron"}, {Path: "draught", Raw: "2"}, {Path: "crew/0/name", Raw: "Ada"}}}))
+	require.NoError(t, err)
+	k := slices.IndexFunc(effects, func(e Effect) bool { return e.Kind == EffectSay })
+	require.Equal(t, MessageRestoredLeftOut, effects[k].Message.ID)
+	require.EqualValues(t, 2, effects[k].Message.Count)
+	require.Equal(t, Assertive, effects[k].Level)
+}
