@@ -30,9 +30,9 @@ type list struct {
 	owesClear  bool
 	cellsSince bool   // a cell of a row was typed in after the newest attempt
 	pressed    string // the button that was used last
-	settledNow bool // this event has told the outcome
-	tookOver   bool // an attempt of an earlier page
-	blind      bool // something was accepted without a version: what it met is not known until a load
+	settledNow bool   // this event has told the outcome
+	tookOver   bool   // an attempt of an earlier page
+	blind      bool   // something was accepted without a version: what it met is not known until a load
 	// The version, and the number of clicks that were ignored, before the event.
 	versionWas string
 	ignoredWas int
