@@ -53,6 +53,7 @@ func (r *reader) advise() []document.Problem {
 		report.Wrong(at(part, key), waived.Policy+", which waives "+waived.Guarantee.String()+": "+waived.Price, waived.Instead)
 	}
 	r.adviseFields(report)
+	r.advisePlurals(report)
 	problems, _ := report.Err().(document.Problems)
 	return problems
 }

@@ -25,7 +25,7 @@ type protoField struct {
 type comparison struct {
 	op   lifecycle.ConstraintOp
 	path string
-	say  string
+	say  lifecycle.Wording
 	at   *document.Node
 }
 

@@ -1,6 +1,7 @@
 package declare
 
 import (
+	"errors"
 	"io/fs"
 	"os"
 	"path"
@@ -8,6 +9,7 @@ import (
 	"strings"
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
+	"golang.org/x/text/language"
 
 	"leanwicket.dev/internal/document"
 	"leanwicket.dev/lifecycle"
@@ -102,6 +104,7 @@ type reader struct {
 	ids         map[string]lifecycle.FieldID
 	settings    map[string]*document.Node // of the fields section, by path
 	controls    Controls
+	plurals     []pluralForms // texts that have several
 }
 
 var formKeys = []string{
@@ -134,6 +137,11 @@ func (r *reader) form(root *document.Node) *Source {
 	}
 	if n := root.Get("lang"); n != nil {
 		d.Lang = r.Text(n)
+		var unknown language.ValueError // well formed, and not in the registry
+		if _, err := language.Parse(d.Lang); err != nil && !errors.As(err, &unknown) {
+			r.Wrong(n, document.Describe(n), "a language tag (BCP 47) such as de or pt-BR")
+		}
+		d.Plurals = pluralsOf(d.Lang)
 	}
 	source := &Source{}
 	if n := root.Get("schema"); n != nil {

@@ -49,7 +49,7 @@ func (r *reader) policies(root *document.Node) {
 	if n := root.Get("texts"); n != nil {
 		for _, e := range r.Map(n, lifecycle.MessageNames()...) {
 			message, _ := lifecycle.MessageNamed(e.Key)
-			d.Texts = append(d.Texts, lifecycle.MessageText{Message: message, Text: r.Text(e.Value)})
+			d.Texts = append(d.Texts, lifecycle.MessageText{Message: message, Wording: r.wording(e.Value)})
 		}
 	}
 }
@@ -143,7 +143,7 @@ func (r *reader) accepted(n *document.Node) {
 		case "to":
 			d.Accepted.To = r.Text(e.Value)
 		case "say":
-			d.Texts = append(d.Texts, lifecycle.MessageText{Message: lifecycle.MessageAccepted, Text: r.Text(e.Value)})
+			d.Texts = append(d.Texts, lifecycle.MessageText{Message: lifecycle.MessageAccepted, Wording: r.wording(e.Value)})
 		case "lasts":
 			d.Accepted.Lasts = r.bound(e.Value)
 		}

@@ -65,7 +65,7 @@ func (r *reader) setting(f *protoField, key string, n *document.Node) {
 	case "say":
 		for _, e := range r.Map(n, lifecycle.CodeWords()...) {
 			code := lifecycle.Code(slices.Index(lifecycle.CodeWords(), e.Key))
-			f.Says = append(f.Says, lifecycle.CodeText{Code: code, Text: r.Text(e.Value)})
+			f.Says = append(f.Says, lifecycle.CodeText{Code: code, Wording: r.wording(e.Value)})
 		}
 	case "rules":
 		for _, rule := range r.List(n) {
@@ -94,7 +94,7 @@ func (r *reader) rule(f *protoField, n *document.Node) {
 	found := 0
 	for _, e := range r.Map(n, "greaterThan", "atLeast", "lessThan", "atMost", "equalTo", "say") {
 		if e.Key == "say" {
-			c.say = r.Text(e.Value)
+			c.say = r.wording(e.Value)
 			continue
 		}
 		found++

@@ -147,7 +147,7 @@ func (b *tab) mend() {
 func TestLivePage(t *testing.T) {
 	b := openTab(t)
 	b.open("/live/pilot")
-	part := func(name string) string { return `document.querySelector("[data-part=` + name + `]").textContent` }
+	part := func(name string) string { return `document.getElementById("live-` + name + `").textContent` }
 	b.becomes("is asked nothing", part("asks"))
 	b.typeIn("slot", "09:30")
 	b.becomes("is asked: unsaved", part("asks"))
@@ -168,14 +168,14 @@ func TestLivePage(t *testing.T) {
 	require.True(t, scenario.Play(s, scenario.Options{Trace: &text}).Passed())
 	file := filepath.Join(t.TempDir(), "late.trace.jsonl")
 	require.NoError(t, os.WriteFile(file, text.Bytes(), 0o644))
-	b.do(chromedp.SetUploadFiles(chromedp.CSS("[data-part=file]"), []string{file}))
+	b.do(chromedp.SetUploadFiles(chromedp.CSS("#live-file"), []string{file}))
 	b.becomes(source.Form.Title, part("form"))
-	b.js(`(() => { const r = document.querySelector("[data-part=slider]"); r.value = "0"; r.dispatchEvent(new Event("input")) })()`)
+	b.js(`(() => { const r = document.getElementById("live-slider"); r.value = "0"; r.dispatchEvent(new Event("input")) })()`)
 	b.becomes("loading", part("prefill"))
-	b.do(chromedp.Click(chromedp.CSS("[data-part=back]")))
+	b.do(chromedp.Click(chromedp.CSS("#live-back")))
 	b.becomes("Pilot booking", part("form"))
 	require.NoError(t, os.WriteFile(file, []byte("{\"trace\":7}\n"), 0o644))
 	b.broken.Store(true)
-	b.do(chromedp.SetUploadFiles(chromedp.CSS("[data-part=file]"), []string{file}))
+	b.do(chromedp.SetUploadFiles(chromedp.CSS("#live-file"), []string{file}))
 	b.becomes("true", part("problem")+`.includes("right would be")`)
 }

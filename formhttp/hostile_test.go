@@ -41,7 +41,7 @@ func TestKeysOfOthers(t *testing.T) {
 	require.Len(t, s.sent, 1)
 	p := s.as("bo", values)
 	require.Contains(t, p.text, "Refused to bo")
-	require.Empty(t, p.header.Get("Idempotency-Replayed"))
+	require.Empty(t, p.header.Get("Leanwicket-Repeat"))
 	require.NotContains(t, s.as("bo", url.Values{"vessel": {"Tern"}, "leanwicket-key": {"guessed"}}).text, "ada")
 }
 

@@ -70,7 +70,7 @@ func (h *handler) submit(w http.ResponseWriter, v *visit, sent *sent) {
 		return
 	}
 	if replayed {
-		w.Header().Set("Idempotency-Replayed", "true")
+		w.Header().Set("Leanwicket-Repeat", "true")
 	}
 	h.settle(w, v, try, got)
 }

@@ -86,7 +86,7 @@ func (s *Session) keepReceipt(r *Reply) {
 
 // adopt merges the values that the reply mentions, like those of a refresh.
 func (s *Session) adopt(values []Answer) {
-	s.mergeAnswers(values, merging{keepDirty: true, keepEdited: true, ask: s.form.Prefill.Ask})
+	s.mergeAnswers(values, merging{spareDirty: true, spareEdited: true, ask: s.form.Prefill.Ask})
 }
 
 // unsent reports whether something of the form has not been sent.

@@ -14,8 +14,8 @@ func (s *Session) acceptSent() {
 		switch {
 		case s.form.Fields[c.field].Kind == KindRows, !s.wasInBody(i):
 		case c.bits&bitSent != 0 && s.inBaseline(i):
-			s.absorb(i, c.sent, merging{keepEdited: true})
-		case s.inBaseline(i) && !s.isMine(i, merging{keepDirty: true, keepEdited: true}):
+			s.absorb(i, c.sent, merging{spareEdited: true})
+		case s.inBaseline(i) && !s.isMine(i, merging{spareDirty: true, spareEdited: true}):
 		default:
 			s.setBaseline(i, Value{})
 			s.unmark(i, bitContested)
@@ -46,7 +46,7 @@ func (s *Session) acceptSentRows(group FieldID) {
 	if !s.wasInBody(head) {
 		return
 	}
-	sent, typed := s.has(head, bitSent), merging{keepDirty: true, keepEdited: true}
+	sent, typed := s.has(head, bitSent), merging{spareDirty: true, spareEdited: true}
 	if !sent && !s.hasOwnRows(group, typed) && !s.anyRowMine(g.now, typed) {
 		return
 	}
@@ -59,7 +59,7 @@ func (s *Session) acceptSentRows(group FieldID) {
 	}
 	now := slices.Clone(g.sent)
 	for _, r := range g.now {
-		if !s.rowIn(r, inSent) && s.anyRowMine([]int32{r}, merging{keepEdited: true}) {
+		if !s.rowIn(r, inSent) && s.anyRowMine([]int32{r}, merging{spareEdited: true}) {
 			now = append(now, r)
 		}
 	}

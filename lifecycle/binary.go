@@ -195,6 +195,7 @@ func (c *codec) declaration(d *Declaration) {
 	c.text(&d.Name)
 	c.text(&d.Title)
 	c.text(&d.Lang)
+	c.text((*string)(&d.Plurals))
 	list(c, &d.Fields, c.field)
 	list(c, &d.Objects, c.text)
 	list(c, &d.Defaults, c.answer)
@@ -220,7 +221,7 @@ func (c *codec) declaration(d *Declaration) {
 	c.flags(&d.Leave.AllowInFlight)
 
 	list(c, &d.ServerNames, func(n *ServerName) { c.text(&n.Name); c.text(&n.Path) })
-	list(c, &d.Texts, func(t *MessageText) { small(c, &t.Message); c.text(&t.Text) })
+	list(c, &d.Texts, func(t *MessageText) { small(c, &t.Message); c.wording(&t.Wording) })
 }
 
 func (c *codec) field(f *Field) {
@@ -236,7 +237,7 @@ func (c *codec) field(f *Field) {
 	list(c, &f.Asked, c.condition)
 	c.duration(&f.Check.Delay)
 	c.duration(&f.Check.Timeout)
-	list(c, &f.Says, func(t *CodeText) { small(c, &t.Code); c.text(&t.Text) })
+	list(c, &f.Says, func(t *CodeText) { small(c, &t.Code); c.wording(&t.Wording) })
 	list(c, &f.Samples, c.text)
 }
 
@@ -246,7 +247,13 @@ func (c *codec) constraint(x *Constraint) {
 	c.text(&x.Text)
 	small(c, &x.Other)
 	list(c, &x.When, c.condition)
-	c.text(&x.Say)
+	c.wording(&x.Say)
+}
+
+func (c *codec) wording(w *Wording) {
+	for _, s := range [...]*string{&w.Other, &w.Zero, &w.One, &w.Two, &w.Few, &w.Many} {
+		c.text(s)
+	}
 }
 
 func (c *codec) condition(x *Condition) {

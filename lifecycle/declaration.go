@@ -32,6 +32,8 @@ type Declaration struct {
 	Name  string
 	Title string
 	Lang  string // BCP 47; decides the decimal sign of typed numbers. Empty: en
+	// Plurals are the plural categories of Lang.
+	Plurals PluralTable
 
 	Fields   []Field  // in the form's order
 	Objects  []string // paths of objects that a body always carries, even empty
@@ -85,14 +87,14 @@ type Option struct {
 
 // CodeText is what is said of an issue of this code at one field.
 type CodeText struct {
-	Code Code
-	Text string
+	Code    Code
+	Wording Wording
 }
 
 // MessageText overrides what is said for one message.
 type MessageText struct {
 	Message MessageID
-	Text    string
+	Wording Wording
 }
 
 // ServerName is the server's own name for a field.
@@ -220,7 +222,7 @@ type Constraint struct {
 	Text  string
 	Other FieldID
 	When  []Condition // with OpRequired: any of them must hold; none: always
-	Say   string
+	Say   Wording     // empty: the catalogue's
 }
 
 // Condition holds when every clause holds.

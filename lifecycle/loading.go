@@ -90,11 +90,11 @@ func (s *Session) open() bool { return s.activity != ActivityIdle || s.unsettled
 func (s *Session) mergeLoaded(values []Answer, version string, ask bool) {
 	s.load.needs = 0
 	s.mergeAnswers(values, merging{
-		keepDirty:  true,
-		keepEdited: s.attempt.outcome != OutcomeAccepted,
-		ask:        ask,
-		wholeForm:  true,
-		sentUnsure: s.attempt.unsure && s.attempt.outcome != OutcomeAccepted,
+		spareDirty:  true,
+		spareEdited: s.attempt.outcome != OutcomeAccepted,
+		ask:         ask,
+		wholeForm:   true,
+		sentUnsure:  s.attempt.unsure && s.attempt.outcome != OutcomeAccepted,
 	})
 	s.version = version
 	s.meetRestored()

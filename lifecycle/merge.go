@@ -5,11 +5,11 @@ import "slices"
 // merging is how incoming values meet what the applicant has typed. One
 // operation serves a load, an outdated form's load, adoption and acceptance.
 type merging struct {
-	keepDirty  bool // a dirty field keeps its value, not only one edited since
-	ask        bool // a newer value that meets an edit contests the field
-	wholeForm  bool // what an earlier answer mentioned and this one does not is absent
-	sentUnsure bool // a try of the newest attempt ended unknown, and it was not accepted
-	keepEdited bool // edits since the newest attempt stay even if they are clean
+	spareDirty  bool // a dirty field keeps its value, not only one edited since
+	ask         bool // a newer value that meets an edit contests the field
+	wholeForm   bool // what an earlier answer mentioned and this one does not is absent
+	sentUnsure  bool // a try of the newest attempt ended unknown, and it was not accepted
+	spareEdited bool // edits since the newest attempt stay even if they are clean
 }
 
 // absorb merges one incoming value into a cell. What follows from it is for the
@@ -30,7 +30,7 @@ func (s *Session) absorb(i int32, incoming Value, m merging) {
 // was edited since.
 func (s *Session) isMine(i int32, m merging) bool {
 	c := &s.cells[i]
-	return m.keepDirty && (c.value != c.baseline || c.bits&bitStays != 0 || i == s.editedNow) || m.keepEdited && c.bits&bitEdited != 0
+	return m.spareDirty && (c.value != c.baseline || c.bits&bitStays != 0 || i == s.editedNow) || m.spareEdited && c.bits&bitEdited != 0
 }
 
 // setBaseline makes a value the one that was last known to be saved.

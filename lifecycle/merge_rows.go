@@ -138,8 +138,8 @@ func (s *Session) setBaseRows(group FieldID, base []int32) {
 // group. Being asked, or not, is no change of it.
 func (s *Session) hasOwnRows(group FieldID, m merging) bool {
 	g, head := s.rowsOf(group), int32(group)
-	return !slices.Equal(g.now, g.base) || m.keepEdited && s.has(head, bitRowsEdited) ||
-		m.keepDirty && (s.has(head, bitStays) || head == s.editedNow)
+	return !slices.Equal(g.now, g.base) || m.spareEdited && s.has(head, bitRowsEdited) ||
+		m.spareDirty && (s.has(head, bitStays) || head == s.editedNow)
 }
 
 // anyRowMine reports whether the applicant has typed in one of the rows.

@@ -62,57 +62,59 @@ const (
 	messageCount
 )
 
-// English is the catalogue that is shipped. A text may have two forms, parted
-// by " | ": for one, and for any other number. {n} is a number, {label} the
+// The catalogue that is shipped is English. {count} is a number, {label} the
 // field's label, {other} the label of the field compared with, {limit} a bound
-// with its unit, {wait} a time, {text} the server's own words.
-var english = [messageCount]struct{ name, text string }{
-	MessageNone:                  {"none", ""},
-	MessageBlockedLoading:        {"blocked-loading", "Not sent: the saved answers are still on their way."},
-	MessageBlockedPrefillMissing: {"blocked-prefill-missing", "Not sent: the saved answers could not be loaded. Load them again first."},
-	MessageBlockedContested:      {"blocked-contested", "Not sent: one answer was changed elsewhere. Choose which one to keep. | Not sent: {n} answers were changed elsewhere. Choose which ones to keep."},
-	MessageBlockedInvalid:        {"blocked-invalid", "Not sent: one answer needs your attention. | Not sent: {n} answers need your attention."},
-	MessageBlockedUnchanged:      {"blocked-unchanged", "Not sent: nothing has been changed."},
-	MessageBlockedReceived:       {"blocked-received", "Not sent: these answers have been received already."},
-	MessageAccepted:              {"accepted", "Your answers have been received."},
-	MessageAcceptedUnsent:        {"accepted-unsent", "One newer answer has not been sent. | {n} newer answers have not been sent."},
-	MessageRefused:               {"refused", "Not accepted: one answer needs your attention. | Not accepted: {n} answers need your attention."},
-	MessageFollowing:             {"following", "Your newer answers are being sent."},
-	MessageDenied:                {"denied", "Not sent: you are signed out or not allowed to send this. Nothing is lost."},
-	MessageOutdated:              {"outdated", "Not accepted: the record has been changed elsewhere. Its newest answers are being loaded."},
-	MessageUnsettled:             {"unsettled", "It is not known whether your answers have arrived. Sending them again is safe: they are applied once."},
-	MessageUnsettledWait:         {"unsettled-wait", "It is not known whether your answers have arrived. Try again in {wait}: they are applied once."},
-	MessageUnsettledRestored:     {"unsettled-restored", "It is not known whether the answers that you sent earlier have arrived. Sending them again is safe: they are applied once."},
-	MessageWaiting:               {"waiting", "The office is busy. Your answers are sent again in {wait}."},
-	MessageLoadFailed:            {"load-failed", "The saved answers could not be loaded."},
-	MessageUnsettledPrivate:      {"unsettled-private", "It is not known whether the answers that you sent earlier have arrived, and some of them are not kept here. Look whether they have before you send them again."},
-	MessageRestoredLeftOut:       {"restored-left-out", "One answer that was kept here does not fit the form any more. | {n} answers that were kept here do not fit the form any more."},
-	MessageRestoredPrivate:       {"restored-private", "A private answer is not kept here. Enter it again."},
-	MessageRestoredWaiting:       {"restored-waiting", "One answer that was kept here comes back when the saved answers are loaded. | {n} answers that were kept here come back when the saved answers are loaded."},
+// with its unit, {wait} a time.
+var english = [messageCount]struct {
+	name    string
+	wording Wording
+}{
+	MessageNone:                  {"none", Wording{}},
+	MessageBlockedLoading:        {"blocked-loading", Wording{Other: "Not sent: the saved answers are still on their way."}},
+	MessageBlockedPrefillMissing: {"blocked-prefill-missing", Wording{Other: "Not sent: the saved answers could not be loaded. Load them again first."}},
+	MessageBlockedContested:      {"blocked-contested", Wording{One: "Not sent: one answer was changed elsewhere. Choose which one to keep.", Other: "Not sent: {count} answers were changed elsewhere. Choose which ones to keep."}},
+	MessageBlockedInvalid:        {"blocked-invalid", Wording{One: "Not sent: one answer needs your attention.", Other: "Not sent: {count} answers need your attention."}},
+	MessageBlockedUnchanged:      {"blocked-unchanged", Wording{Other: "Not sent: nothing has been changed."}},
+	MessageBlockedReceived:       {"blocked-received", Wording{Other: "Not sent: these answers have been received already."}},
+	MessageAccepted:              {"accepted", Wording{Other: "Your answers have been received."}},
+	MessageAcceptedUnsent:        {"accepted-unsent", Wording{One: "One newer answer has not been sent.", Other: "{count} newer answers have not been sent."}},
+	MessageRefused:               {"refused", Wording{One: "Not accepted: one answer needs your attention.", Other: "Not accepted: {count} answers need your attention."}},
+	MessageFollowing:             {"following", Wording{Other: "Your newer answers are being sent."}},
+	MessageDenied:                {"denied", Wording{Other: "Not sent: you are signed out or not allowed to send this. Nothing is lost."}},
+	MessageOutdated:              {"outdated", Wording{Other: "Not accepted: the record has been changed elsewhere. Its newest answers are being loaded."}},
+	MessageUnsettled:             {"unsettled", Wording{Other: "It is not known whether your answers have arrived. Sending them again is safe: they are applied once."}},
+	MessageUnsettledWait:         {"unsettled-wait", Wording{Other: "It is not known whether your answers have arrived. Try again in {wait}: they are applied once."}},
+	MessageUnsettledRestored:     {"unsettled-restored", Wording{Other: "It is not known whether the answers that you sent earlier have arrived. Sending them again is safe: they are applied once."}},
+	MessageWaiting:               {"waiting", Wording{Other: "The office is busy. Your answers are sent again in {wait}."}},
+	MessageLoadFailed:            {"load-failed", Wording{Other: "The saved answers could not be loaded."}},
+	MessageUnsettledPrivate:      {"unsettled-private", Wording{Other: "It is not known whether the answers that you sent earlier have arrived, and some of them are not kept here. Look whether they have before you send them again."}},
+	MessageRestoredLeftOut:       {"restored-left-out", Wording{One: "One answer that was kept here does not fit the form any more.", Other: "{count} answers that were kept here do not fit the form any more."}},
+	MessageRestoredPrivate:       {"restored-private", Wording{Other: "A private answer is not kept here. Enter it again."}},
+	MessageRestoredWaiting:       {"restored-waiting", Wording{One: "One answer that was kept here comes back when the saved answers are loaded.", Other: "{count} answers that were kept here come back when the saved answers are loaded."}},
 
-	MessageValueMissing:    {"value-missing", "{label} is missing."},
-	MessageUnticked:        {"unticked", "{label}: tick this box to go on."},
-	MessageNoRows:          {"no-rows", "{label}: add at least one."},
-	MessageBadInput:        {"bad-input", "{label}: this cannot be read."},
-	MessageBadInteger:      {"bad-integer", "{label}: enter a whole number."},
-	MessageTypeMismatch:    {"type-mismatch", "{label} does not have the expected form."},
-	MessageNoOption:        {"no-option", "{label}: choose one of the options."},
-	MessagePatternMismatch: {"pattern-mismatch", "{label} does not have the expected form."},
-	MessageTooShort:        {"too-short", "{label} needs at least one character. | {label} needs at least {n} characters."},
-	MessageTooLong:         {"too-long", "{label} can have at most one character. | {label} can have at most {n} characters."},
-	MessageRangeUnderflow:  {"range-underflow", "{label} must be at least {limit}."},
-	MessageRangeOverflow:   {"range-overflow", "{label} must be at most {limit}."},
-	MessageAboveOnly:       {"above-only", "{label} must be more than {limit}."},
-	MessageBelowOnly:       {"below-only", "{label} must be less than {limit}."},
-	MessageTooFewRows:      {"too-few-rows", "{label}: at least one is needed. | {label}: at least {n} are needed."},
-	MessageTooManyRows:     {"too-many-rows", "{label}: at most one is possible. | {label}: at most {n} are possible."},
-	MessageStepMismatch:    {"step-mismatch", "{label} must be a multiple of {limit}."},
-	MessageGreaterThan:     {"greater-than", "{label} must be after or above {other}."},
-	MessageAtLeast:         {"at-least", "{label} must not be before or below {other}."},
-	MessageLessThan:        {"less-than", "{label} must be before or below {other}."},
-	MessageAtMost:          {"at-most", "{label} must not be after or above {other}."},
-	MessageEqualTo:         {"equal-to", "{label} must be the same as {other}."},
-	MessageIssueUntold:     {"issue-untold", "The office did not accept this and gave no reason."},
+	MessageValueMissing:    {"value-missing", Wording{Other: "{label} is missing."}},
+	MessageUnticked:        {"unticked", Wording{Other: "{label}: tick this box to go on."}},
+	MessageNoRows:          {"no-rows", Wording{Other: "{label}: add at least one."}},
+	MessageBadInput:        {"bad-input", Wording{Other: "{label}: this cannot be read."}},
+	MessageBadInteger:      {"bad-integer", Wording{Other: "{label}: enter a whole number."}},
+	MessageTypeMismatch:    {"type-mismatch", Wording{Other: "{label} does not have the expected form."}},
+	MessageNoOption:        {"no-option", Wording{Other: "{label}: choose one of the options."}},
+	MessagePatternMismatch: {"pattern-mismatch", Wording{Other: "{label} does not have the expected form."}},
+	MessageTooShort:        {"too-short", Wording{One: "{label} needs at least one character.", Other: "{label} needs at least {count} characters."}},
+	MessageTooLong:         {"too-long", Wording{One: "{label} can have at most one character.", Other: "{label} can have at most {count} characters."}},
+	MessageRangeUnderflow:  {"range-underflow", Wording{Other: "{label} must be at least {limit}."}},
+	MessageRangeOverflow:   {"range-overflow", Wording{Other: "{label} must be at most {limit}."}},
+	MessageAboveOnly:       {"above-only", Wording{Other: "{label} must be more than {limit}."}},
+	MessageBelowOnly:       {"below-only", Wording{Other: "{label} must be less than {limit}."}},
+	MessageTooFewRows:      {"too-few-rows", Wording{One: "{label}: at least one is needed.", Other: "{label}: at least {count} are needed."}},
+	MessageTooManyRows:     {"too-many-rows", Wording{One: "{label}: at most one is possible.", Other: "{label}: at most {count} are possible."}},
+	MessageStepMismatch:    {"step-mismatch", Wording{Other: "{label} must be a multiple of {limit}."}},
+	MessageGreaterThan:     {"greater-than", Wording{Other: "{label} must be after or above {other}."}},
+	MessageAtLeast:         {"at-least", Wording{Other: "{label} must not be before or below {other}."}},
+	MessageLessThan:        {"less-than", Wording{Other: "{label} must be before or below {other}."}},
+	MessageAtMost:          {"at-most", Wording{Other: "{label} must not be after or above {other}."}},
+	MessageEqualTo:         {"equal-to", Wording{Other: "{label} must be the same as {other}."}},
+	MessageIssueUntold:     {"issue-untold", Wording{Other: "The office did not accept this and gave no reason."}},
 }
 
 // String is the message's name, as form files use it.
@@ -158,10 +160,10 @@ type Message struct {
 func (f *Form) Text(m Message) string {
 	text := m.Words
 	if text == "" || m.ID == MessageRefused { // the server's words, and how many answers
-		text = sentences(text, f.fill(m.ID, textArguments{n: m.Count, wait: m.Wait}))
+		text = sentences(text, f.fill(m.ID, textArguments{count: m.Count, wait: m.Wait}))
 	}
 	if m.And != MessageNone {
-		text = sentences(text, f.fill(m.And, textArguments{n: m.AndCount}))
+		text = sentences(text, f.fill(m.And, textArguments{count: m.AndCount}))
 	}
 	return text
 }
@@ -180,35 +182,32 @@ func sentences(first, then string) string {
 }
 
 type textArguments struct {
-	n                   int32
+	count               int32
 	label, other, limit string
 	wait                time.Duration
 }
 
 // fill takes a message's text, chooses its plural form and puts the arguments in.
 func (f *Form) fill(id MessageID, a textArguments) string {
-	text := ""
-	if id < messageCount {
-		text = english[id].text
-	}
 	for _, own := range f.Texts {
 		if own.Message == id {
-			text = own.Text
+			return f.fillOwn(own.Wording, a)
 		}
 	}
-	return fillText(text, a)
+	if id >= messageCount {
+		return ""
+	}
+	return fillText(english[id].wording.of(englishPlural(a.count)), a)
+}
+
+// fillOwn fills a text in the form's own language.
+func (f *Form) fillOwn(w Wording, a textArguments) string {
+	return fillText(w.of(f.Plurals.Of(a.count)), a)
 }
 
 func fillText(text string, a textArguments) string {
-	one, many, plural := strings.Cut(text, " | ")
-	if plural {
-		text = many
-		if a.n == 1 {
-			text = one
-		}
-	}
 	for _, argument := range [...]struct{ name, value string }{
-		{"{label}", a.label}, {"{other}", a.other}, {"{limit}", a.limit}, {"{n}", strconv.Itoa(int(a.n))}, {"{wait}", waitText(a.wait)},
+		{"{label}", a.label}, {"{other}", a.other}, {"{limit}", a.limit}, {"{count}", strconv.Itoa(int(a.count))}, {"{wait}", waitText(a.wait)},
 	} {
 		if strings.Contains(text, argument.name) {
 			text = strings.ReplaceAll(text, argument.name, argument.value)

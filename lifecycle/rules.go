@@ -174,7 +174,7 @@ func (s *Session) ruleText(i int32, code Code) string {
 	c := &s.cells[i]
 	field := &s.form.Fields[c.field]
 	arguments := textArguments{label: field.Label}
-	message, own := MessageBadInput, ""
+	message, own := MessageBadInput, Wording{}
 	if code == CodeBadInput && field.Kind == KindInteger {
 		message = MessageBadInteger
 	}
@@ -189,19 +189,19 @@ func (s *Session) ruleText(i int32, code Code) string {
 		if field.Unit != "" {
 			arguments.limit += " " + field.Unit
 		}
-		arguments.n = int32(min(constraint.Value.Integer(), 1<<30))
+		arguments.count = int32(min(constraint.Value.Integer(), 1<<30))
 		if constraint.Op.Compares() {
 			arguments.other = s.form.Fields[constraint.Other].Label
 		}
 		break
 	}
 	for _, said := range field.Says {
-		if own == "" && said.Code == code {
-			own = said.Text
+		if own == (Wording{}) && said.Code == code {
+			own = said.Wording
 		}
 	}
-	if own != "" {
-		return fillText(own, arguments)
+	if own != (Wording{}) {
+		return s.form.fillOwn(own, arguments)
 	}
 	return s.form.fill(message, arguments)
 }

@@ -257,7 +257,7 @@ texts:
   value-missing: "{label} fehlt."
   range-overflow: "{label}: höchstens {limit}."
   less-than: "{label} muss unter {other} liegen."
-  blocked-invalid: Nicht gesendet, eine Angabe fehlt noch. | Nicht gesendet, {n} Angaben stimmen nicht.
+  blocked-invalid: {one: "Nicht gesendet, eine Angabe fehlt noch.", other: "Nicht gesendet, {count} Angaben stimmen nicht."}
 `)},
 		"a.scenario.yaml": {Data: []byte(`scenario: Auf Deutsch
 form: a.form.yaml

@@ -39,7 +39,7 @@ type Options struct {
 	Only    []string // names of trials; none: all
 	// Chromium is the program; empty: found on the path.
 	Chromium string
-	Headed   bool // with a window
+	Visible  bool // with a window
 	Tabs     int  // trials at the same time; 0: three
 	// Progress is told each result as it comes, one at a time; nil: nobody.
 	Progress func(Result)
@@ -140,7 +140,7 @@ func Run(ctx context.Context, source *declare.Source, o Options) (*Answer, error
 		return nil, err
 	}
 	defer func() { _ = os.RemoveAll(profile) }()
-	allocated, stop := chromedp.NewExecAllocator(ctx, chromium.Options(program, profile, o.Headed)...)
+	allocated, stop := chromedp.NewExecAllocator(ctx, chromium.Options(program, profile, o.Visible)...)
 	defer stop()
 	browser, closeBrowser := chromedp.NewContext(allocated)
 	defer closeBrowser()
@@ -203,7 +203,7 @@ func address(page string) (string, func(), error) {
 	}
 	info, err := os.Stat(page)
 	if err != nil {
-		return "", nil, fmt.Errorf("found no page %s; right would be an address such as http://127.0.0.1:5173/ or a folder with an index.html", page)
+		return "", nil, fmt.Errorf("found no page %s; right would be an address such as http://127.0.0.1:8000/ or a folder with an index.html", page)
 	}
 	dir, file := page, ""
 	if !info.IsDir() {

@@ -46,7 +46,7 @@ func observed(next http.Handler, log *slog.Logger) http.Handler {
 			took := time.Since(begun)
 			answered.WithLabelValues(place, r.Method, strconv.Itoa(response.Status)).Inc()
 			seconds.WithLabelValues(place).Observe(took.Seconds())
-			repeat := w.Header().Get("Idempotency-Replayed") != ""
+			repeat := w.Header().Get("Leanwicket-Repeat") != ""
 			if repeat {
 				replayed.WithLabelValues(place).Inc()
 			}

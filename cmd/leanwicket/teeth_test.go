@@ -16,7 +16,7 @@ import (
 // teeth are, for each scenario of the harbour, the lines of the core that it is
 // about, and what stands there when they are taken out: file, lines, instead.
 var teeth = map[string][][3]string{
-	"01": {{"merge.go", "m.keepDirty && (c.value != c.baseline || ", "m.keepDirty && ("}},
+	"01": {{"merge.go", "m.spareDirty && (c.value != c.baseline || ", "m.spareDirty && ("}},
 	"02": {{"submission.go", "	add(HoldPrefillMissing, needed && !onItsWay)\n", ""}},
 	"03": {{"issues.go", "		return s.has(i, bitTouched)\n", "		return true\n"}},
 	"04": {{"submission.go", "	s.reveal()\n	if first", "	if first"}},
@@ -42,7 +42,7 @@ var teeth = map[string][][3]string{
 	"24": {{"settling.go", "	if s.currentTry() > 1 || s.attempt.adopted {", "	if s.attempt.adopted {"}},
 	"25": {{"accepting.go", "		s.adopt(r.Values)\n", ""}},
 	"26": {{"accepting.go", "		s.emit(Effect{Kind: EffectNavigate, To: to})\n", ""}},
-	"27": {{"merge.go", " || m.keepEdited && c.bits&bitEdited != 0\n}", "\n}"}},
+	"27": {{"merge.go", " || m.spareEdited && c.bits&bitEdited != 0\n}", "\n}"}},
 	"28": {{"loading.go", "	if s.open() && !(restored", "	if false && !(restored"}},
 	"29": {{"restoring.go", "		s.load.needs |= needRestored\n", ""}},
 	"30": {{"leaving.go", "		s.unsettle(Message{ID: MessageUnsettled})\n", ""}},

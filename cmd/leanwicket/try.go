@@ -29,7 +29,7 @@ The form file says what the fields are. A control is found by its name, which is
 field's path; where it is not, fields.PATH.control gives a CSS selector (in rows {row}
 is the row's number, and the control of the rows themselves is the button that adds
 one), and submit.control that of the submit buttons. Exit status 1 where a trial is broken.`,
-		Example: `  leanwicket try http://127.0.0.1:5173/permit --form permit.form.yaml
+		Example: `  leanwicket try http://127.0.0.1:8000/permit --form permit.form.yaml
   leanwicket try public --form permit.form.yaml --only two-clicks-40,lost-reply --out tried`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
@@ -65,7 +65,7 @@ one), and submit.control that of the submit buttons. Exit status 1 where a trial
 	c.Flags().StringSliceVar(&o.Only, "only", nil, "these trials only")
 	c.Flags().StringVar(&record, "record", "", "a JSON file that a load is answered with (default: a sample)")
 	c.Flags().StringVar(&refusal, "refusal", "", "a JSON file that a submission is refused with, of a text or number of the form (default: problem details)")
-	c.Flags().BoolVar(&o.Headed, "headed", false, "with a window")
+	c.Flags().BoolVar(&o.Visible, "visible", false, "with a window to watch")
 	c.Flags().StringVar(&o.Chromium, "chromium", "", "the browser's program (default: found on the path)")
 	return c
 }

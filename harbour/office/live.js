@@ -16,7 +16,7 @@
     @media (max-width: 60rem) { main { display: block; height: auto } }
   `)
   document.adoptedStyleSheets = [...document.adoptedStyleSheets, style]
-  const part = name => document.querySelector("[data-part=" + name + "]")
+  const part = name => document.getElementById("live-" + name)
   let replayed = null // lines of a trace; null: the form beside it is shown
   let shown = "", picture
 

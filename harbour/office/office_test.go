@@ -97,7 +97,7 @@ func TestTroubles(t *testing.T) {
 			status, header, text = d.ask("POST /permits?button=apply", application, "Idempotency-Key: k1")
 			require.Equal(t, 201, status, text)
 			require.JSONEq(t, `{"id": "P-0001"}`, text)
-			require.Equal(t, c.kept, header.Get("Idempotency-Replayed") == "true")
+			require.Equal(t, c.kept, header.Get("Leanwicket-Repeat") == "true")
 			require.Equal(t, "1", d.permits())
 		})
 	}

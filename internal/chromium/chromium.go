@@ -18,15 +18,15 @@ func Find() string {
 	return ""
 }
 
-// Options start a program with an empty profile in a folder; headed: with a window.
-func Options(program, profile string, headed bool) []chromedp.ExecAllocatorOption {
+// Options start a program with an empty profile in a folder; visible: with a window.
+func Options(program, profile string, visible bool) []chromedp.ExecAllocatorOption {
 	options := append(
 		chromedp.DefaultExecAllocatorOptions[:],
 		chromedp.ExecPath(program), chromedp.NoSandbox, chromedp.DisableGPU, chromedp.UserDataDir(profile), chromedp.WSURLReadTimeout(time.Minute),
 		chromedp.Flag("headless", "new"), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true),
 		chromedp.Flag("disable-component-update", true),
 	)
-	if headed {
+	if visible {
 		options = append(options, chromedp.Flag("headless", false))
 	}
 	return options

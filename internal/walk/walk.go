@@ -109,7 +109,7 @@ func inRows(d *lifecycle.Declaration, id int) bool {
 // randomRule draws a rule that a kind of field can have.
 func randomRule(t *rapid.T, d *lifecycle.Declaration, kind lifecycle.FieldKind, first int) lifecycle.Constraint {
 	number := func(op lifecycle.ConstraintOp, coefficient int64, exponent int32) lifecycle.Constraint {
-		return lifecycle.Constraint{Op: op, Value: lifecycle.Number(coefficient, exponent), Say: rapid.SampledFrom([]string{"", "", "{label} is not right."}).Draw(t, "say")}
+		return lifecycle.Constraint{Op: op, Value: lifecycle.Number(coefficient, exponent), Say: lifecycle.Wording{Other: rapid.SampledFrom([]string{"", "", "{label} is not right."}).Draw(t, "say")}}
 	}
 	rules := []lifecycle.Constraint{{Op: lifecycle.OpRequired, When: randomCondition(t, d, first)}}
 	switch kind {

@@ -1,0 +1,105 @@
+package declare
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+
+	"golang.org/x/text/feature/plural"
+	"golang.org/x/text/language"
+
+	"leanwicket.dev/internal/document"
+	"leanwicket.dev/lifecycle"
+)
+
+// pluralsOf are the plural categories of a language, as Unicode CLDR has them. A
+// language that it does not know has one category. Empty: English.
+func pluralsOf(lang string) lifecycle.PluralTable {
+	tag, err := language.Parse(lang)
+	if err != nil {
+		return ""
+	}
+	if base, _ := tag.Base(); base.String() == "en" {
+		return ""
+	}
+	categories := map[plural.Form]lifecycle.PluralCategory{
+		plural.Zero: lifecycle.PluralZero, plural.One: lifecycle.PluralOne, plural.Two: lifecycle.PluralTwo,
+		plural.Few: lifecycle.PluralFew, plural.Many: lifecycle.PluralMany,
+	}
+	table := make([]byte, lifecycle.PluralTableSize)
+	for k := range table {
+		count := k
+		if k == lifecycle.PluralTableSize-1 {
+			count = 1_000_000
+		}
+		table[k] = byte(categories[plural.Cardinal.MatchPlural(tag, count, 0, 0, 0, 0)])
+	}
+	return lifecycle.PluralTable(table)
+}
+
+// wording reads a text, or its plural forms: {one: …, other: …}.
+func (r *reader) wording(n *document.Node) (w lifecycle.Wording) {
+	if n == nil || n.Kind != document.Map {
+		w.Other = r.Text(n)
+		r.placeHolders(w.Other, n)
+		return w
+	}
+	forms := map[string]*string{"other": &w.Other, "zero": &w.Zero, "one": &w.One, "two": &w.Two, "few": &w.Few, "many": &w.Many}
+	said := []string{}
+	for _, e := range r.Map(n, lifecycle.PluralWords()...) {
+		*forms[e.Key] = r.Text(e.Value)
+		r.placeHolders(*forms[e.Key], e.Value)
+		said = append(said, e.Key)
+	}
+	if w.Other == "" {
+		r.Wrong(n, "plural forms without other", "other: the text for every number that has no form of its own")
+	}
+	r.plurals = append(r.plurals, pluralForms{n, said})
+	return w
+}
+
+// pluralForms are the forms that a text has.
+type pluralForms struct {
+	at   *document.Node
+	said []string
+}
+
+var placeHolder = regexp.MustCompile(`\{[a-z]*\}`)
+
+// placeHolders refuses what would be said with its braces.
+func (r *reader) placeHolders(text string, at *document.Node) {
+	known := []string{"{label}", "{other}", "{limit}", "{count}", "{wait}"}
+	for _, found := range placeHolder.FindAllString(text, -1) {
+		if !slices.Contains(known, found) {
+			r.Wrong(at, "the place holder "+found, strings.Join(known, ", "))
+		}
+	}
+}
+
+// advisePlurals names the forms that the language has and a text has not.
+func (r *reader) advisePlurals(report *document.Report) {
+	var needed []string
+	for k := range lifecycle.PluralTableSize {
+		count := int32(k)
+		if k == lifecycle.PluralTableSize-1 {
+			count = 1_000_000
+		}
+		if word := r.declaration.Plurals.Of(count).String(); !slices.Contains(needed, word) {
+			needed = append(needed, word)
+		}
+	}
+	for _, forms := range r.plurals {
+		for _, word := range needed {
+			if !slices.Contains(forms.said, word) {
+				report.Wrong(forms.at, "plural forms without "+word+", which "+langOf(&r.declaration)+" has: other is said instead", word+": …")
+			}
+		}
+	}
+}
+
+func langOf(d *lifecycle.Declaration) string {
+	if d.Lang == "" {
+		return "en"
+	}
+	return d.Lang
+}
