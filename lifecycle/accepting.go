@@ -33,10 +33,7 @@ func (s *Session) settleAccepted(r *Reply) {
 	s.received = receivedMark{on: creates}
 
 	newer := s.follow && !creates && (s.dirty() > 0 || s.pressed != s.attempt.button)
-	s.follow = false
-	if s.activity == ActivityChecking && !newer {
-		s.activity = ActivityIdle
-	}
+	s.follow, s.activity = false, ActivityIdle
 	said := Message{ID: MessageAccepted, Words: r.Text}
 	if s.form.Accepted.Then == ThenAdopt {
 		s.adopt(r.Values)
@@ -52,7 +49,6 @@ func (s *Session) settleAccepted(r *Reply) {
 		s.arm(TimerAccepted, s.form.Accepted.Lasts)
 	}
 	if newer {
-		s.activity = ActivityIdle
 		s.followUp()
 		return
 	}

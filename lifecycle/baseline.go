@@ -68,6 +68,7 @@ func (s *Session) acceptSentRows(group FieldID) {
 
 // toBaseline returns every value to its baseline and takes every mark away.
 func (s *Session) toBaseline() {
+	s.dropIssues(func(*issue) bool { return true })
 	for _, group := range s.form.groups {
 		s.setRows(group, s.rowsOf(group).base)
 		s.freeRows(group)
@@ -78,7 +79,6 @@ func (s *Session) toBaseline() {
 			c.raw = ""
 		}
 		s.unmark(i, bitEdited|bitRowsEdited|bitTouched|bitTyped|bitContested|bitRaw|bitRestored|bitStays)
-		s.dropIssuesOf(i)
 		s.dropCheck(i)
 	}
 	s.reviseAll()

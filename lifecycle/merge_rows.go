@@ -166,10 +166,10 @@ func rowCount(group FieldID, answers []Answer) (int, bool) {
 }
 
 // bringsSentRows reports whether a body brings the rows of a group as the
-// newest attempt sent them.
+// newest attempt sent them. Those of an accepted attempt have been the baseline.
 func (s *Session) bringsSentRows(group FieldID, count int, answers []Answer) bool {
 	g := &s.groups[s.form.groupIndex[group]]
-	if count == 0 || len(g.sent) != count || slices.Equal(g.sent, g.base) {
+	if count == 0 || s.attempt.outcome == OutcomeAccepted || len(g.sent) != count || slices.Equal(g.sent, g.base) {
 		return false
 	}
 	same := 0

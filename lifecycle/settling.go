@@ -112,7 +112,6 @@ func (s *Session) overtake() {
 		s.disarm(TimerSend)
 	case ActivityWaiting:
 		s.disarm(TimerWait)
-		s.activity = ActivityIdle
 	case ActivityChecking:
 		// The submit over the unsettled attempt goes on only with something newer
 		// to send, and only where that replaces what was accepted.

@@ -263,7 +263,6 @@ func (s *Session) reset() error {
 	s.receipt = Receipt{Values: s.receipt.Values[:0]}
 	s.conceal()
 	s.dropWaiting()
-	s.dropIssues(func(*issue) bool { return true })
 	if !s.open() {
 		s.mergeKept() // what has come is saved, and a clear takes it too
 	}

@@ -180,6 +180,7 @@ func (a *Account) took(e *lifecycle.Event, before *screen) {
 			delete(a.marks, text)
 		}
 	case lifecycle.EventReset:
+		a.merges() // what has come is saved, and then the form returns to it
 		a.reset()
 		a.acted = true
 		for _, row := range before.rows { // what the reset took away, an attempt may store yet
