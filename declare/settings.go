@@ -11,7 +11,7 @@ import (
 )
 
 var settingKeys = []string{
-	"label", "unit", "help", "placeholder", "autocomplete", "private", "say", "rules", "check", "when", "samples", "control",
+	"label", "unit", "help", "placeholder", "autocomplete", "lines", "private", "say", "rules", "check", "when", "samples", "control",
 }
 
 // readFields reads what the form file says of single fields.
@@ -60,6 +60,10 @@ func (r *reader) setting(f *protoField, key string, n *document.Node) {
 		f.Placeholder = r.Text(n)
 	case "autocomplete":
 		f.Autocomplete = r.Text(n)
+	case "lines":
+		if f.Lines = r.Int(n, 1); f.Kind != lifecycle.KindText || f.Lines > 100 {
+			r.Wrong(n, "lines at "+f.Path+", "+document.Describe(n), "1 to 100, at a text")
+		}
 	case "private":
 		f.Private = r.Bool(n)
 	case "say":

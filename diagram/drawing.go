@@ -8,6 +8,8 @@ import (
 	"golang.org/x/image/font/gofont/goregular"
 	"golang.org/x/image/font/opentype"
 	"golang.org/x/image/math/fixed"
+
+	"leanwicket.dev/internal/palette"
 )
 
 // Drawing is a picture as a list of shapes. Lengths are CSS pixels, y grows
@@ -59,12 +61,9 @@ const (
 	colorCount
 )
 
-var light = [colorCount]uint32{
-	Page: 0xffffff, Ink: 0x1b2430, Faint: 0xe4e8ee, Line: 0x7a8696, Calm: 0xb9c6d6, Edited: 0x5b4694, Work: 0x3f8fdc, Good: 0x1d8057, Bad: 0xb3261e, Unsure: 0xb07d00,
-}
-
-var dark = [colorCount]uint32{
-	Page: 0x12171e, Ink: 0xe8edf3, Faint: 0x27303b, Line: 0x8593a5, Calm: 0x4a5a6e, Edited: 0xa994e8, Work: 0x5fb0ff, Good: 0x4cc38f, Bad: 0xff7a70, Unsure: 0xe3b341,
+var colors = [colorCount]palette.Color{
+	Page: palette.Ground, Ink: palette.Ink, Faint: palette.Hair, Line: palette.Quiet, Calm: palette.Calm, Edited: palette.Edited,
+	Work: palette.Work, Good: palette.Good, Bad: palette.Wrong, Unsure: palette.Unsure,
 }
 
 // The class names of the colors in an SVG.

@@ -32,7 +32,7 @@ func (d *Drawing) WritePNG(out io.Writer, scale int) error {
 }
 
 func rgba(c Color) color.RGBA {
-	v := light[c]
+	v := colors[c].Light
 	return color.RGBA{uint8(v >> 16), uint8(v >> 8), uint8(v), 255}
 }
 

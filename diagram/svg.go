@@ -22,11 +22,11 @@ func (d *Drawing) WriteSVG(out io.Writer) error {
 	fmt.Fprintf(w, "<title id=\"title\">%s</title>\n<desc id=\"description\">%s</desc>\n", html.EscapeString(d.Title), html.EscapeString(d.Description))
 	w.WriteString("<style>\ntext{font-family:Go,\"Helvetica Neue\",Arial,sans-serif;white-space:pre}\n")
 	for c := Page; c < colorCount; c++ {
-		fmt.Fprintf(w, ".f-%s{fill:#%06x}.s-%s{stroke:#%06x}\n", colorNames[c], light[c], colorNames[c], light[c])
+		fmt.Fprintf(w, ".f-%s{fill:#%06x}.s-%s{stroke:#%06x}\n", colorNames[c], colors[c].Light, colorNames[c], colors[c].Light)
 	}
 	w.WriteString("@media (prefers-color-scheme: dark){\n")
 	for c := Page; c < colorCount; c++ {
-		fmt.Fprintf(w, ".f-%s{fill:#%06x}.s-%s{stroke:#%06x}\n", colorNames[c], dark[c], colorNames[c], dark[c])
+		fmt.Fprintf(w, ".f-%s{fill:#%06x}.s-%s{stroke:#%06x}\n", colorNames[c], colors[c].Dark, colorNames[c], colors[c].Dark)
 	}
 	w.WriteString("}\n</style>\n")
 	fmt.Fprintf(w, "<rect class=\"f-page\" width=\"%s\" height=\"%s\"/>\n", number(d.Width), number(d.Height))

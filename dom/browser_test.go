@@ -146,14 +146,14 @@ func TestOneApplication(t *testing.T) {
 	b := openTab(t)
 	b.open("/forms/mooring")
 	b.becomes("Egret", `document.forms[0].elements["vessel/name"].value`)
-	b.do(chromedp.Click(chromedp.CSS(".buttons button")))
+	b.do(chromedp.Click(chromedp.CSS(".leanwicket-form > .leanwicket-buttons button")))
 	b.becomes("false", `document.getElementById("leanwicket-summary").hidden`)
 	require.Equal(t, "arrival", b.js(`document.activeElement.name`))
 	b.typeIn("arrival", "2031-05-02")
 	b.typeIn("departure", "2031-05-09")
-	b.do(chromedp.Click(chromedp.CSS(`[name="terms"]`)), chromedp.Click(chromedp.CSS(".buttons button")))
+	b.do(chromedp.Click(chromedp.CSS(`[name="terms"]`)), chromedp.Click(chromedp.CSS(".leanwicket-form > .leanwicket-buttons button")))
 	b.becomes("accepted", state)
-	require.Equal(t, "Your application has been received.", b.js(`document.querySelector(".leanwicket-said").textContent`))
+	require.Equal(t, "Your application has been received.", b.js(said))
 }
 
 // panel turns trouble on at the office.
@@ -187,14 +187,14 @@ func (b *tab) fill() {
 	b.typeIn("arrival", "2031-05-02")
 	b.typeIn("departure", "2031-05-09")
 	b.do(chromedp.Click(chromedp.CSS(`[name="terms"]`)))
-	b.becomes("", `document.querySelector(".buttons button").dataset.leanwicketHolds || ""`)
+	b.becomes("", `document.querySelector(".leanwicket-form > .leanwicket-buttons button").dataset.leanwicketHolds || ""`)
 }
 
-func (b *tab) apply() { b.do(chromedp.Click(chromedp.CSS(".buttons button"))) }
+func (b *tab) apply() { b.do(chromedp.Click(chromedp.CSS(".leanwicket-form > .leanwicket-buttons button"))) }
 
 const (
-	said   = `document.querySelector(".leanwicket-said").textContent`
-	urgent = `document.querySelector(".leanwicket-urgent").textContent`
+	said   = `document.querySelector("#leanwicket-notice [role=status]").firstChild?.textContent.trim() || ""` // without the link
+	urgent = `[...document.querySelectorAll("#leanwicket-notice [role=alert], #leanwicket-summary [role=alert]")].map(e => e.textContent).join("")`
 )
 
 // Two clicks, as fast as the browser makes them, are one permit.
@@ -203,7 +203,7 @@ func TestTwoClicks(t *testing.T) {
 	for k := 1; k <= 3; k++ {
 		b.fill()
 		b.js(`(globalThis.clicks = [], document.addEventListener("click", e => clicks.push(e.timeStamp), true))`)
-		click := chromedp.Click(chromedp.CSS(".buttons button"))
+		click := chromedp.Click(chromedp.CSS(".leanwicket-form > .leanwicket-buttons button"))
 		b.do(click, click)
 		b.becomes("accepted", state)
 		t.Log("ms between the clicks: ", b.js(`clicks.length === 2 ? clicks[1] - clicks[0] : "not two"`))
@@ -290,7 +290,7 @@ func TestRows(t *testing.T) {
 	b.do(chromedp.Click(chromedp.CSS(`button[name="leanwicket-move"][value="crew/1"]`)))
 	require.Equal(t, "Ben Ada 1", b.js(`["crew/0/name", "crew/1/name"].map(n => document.forms[0].elements[n].value).join(" ") + " " + document.querySelectorAll("[name=leanwicket-move]").length`))
 	b.do(chromedp.Click(chromedp.CSS(`button[name="leanwicket-remove"][value="crew/1"]`)))
-	require.Equal(t, "Ben 1", b.js(`document.forms[0].elements["crew/0/name"].value + " " + document.querySelectorAll(".row").length`))
+	require.Equal(t, "Ben 1", b.js(`document.forms[0].elements["crew/0/name"].value + " " + document.querySelectorAll(".leanwicket-row").length`))
 	b.typeIn("slot", "09:30")
 	b.apply()
 	b.becomes("accepted", state)

@@ -51,7 +51,7 @@ func TestPlainPage(t *testing.T) {
 	b.open("/")
 	b.do(chromedp.Click(chromedp.CSS("form button")))
 	require.Equal(t, "vessel true", b.js(`document.activeElement.name + " " + document.activeElement.getAttribute("aria-invalid")`))
-	require.Equal(t, "Vessel is missing.", b.js(`document.querySelector(".issues").textContent`))
+	require.Equal(t, "Vessel is missing.", b.js(`document.querySelector(".leanwicket-issues").textContent`))
 	b.typeIn("vessel", "Egret")
 	b.do(chromedp.Click(chromedp.CSS("#other")))
 	require.Empty(t, received, "a button that does not submit sends nothing")

@@ -3,6 +3,8 @@
 package dom
 
 import (
+	"cmp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -49,7 +51,7 @@ func flags(pairs ...any) string {
 }
 
 // field tells how a field, or a group, is now: its path, letters, what its control
-// holds, and the issues that show.
+// holds, what was saved meanwhile where it is contested, and the issues that show.
 func (p *patch) field(f lifecycle.FieldState) {
 	issues := []string{}
 	for _, issue := range f.Issues() {
@@ -57,21 +59,40 @@ func (p *patch) field(f lifecycle.FieldState) {
 			issues = append(issues, issue.Text)
 		}
 	}
-	raw := f.Raw()
+	raw, saved := f.Raw(), ""
 	kind := "field"
-	if f.Declared().Kind == lifecycle.KindRows {
-		kind, raw = "rows", strconv.Itoa(f.Rows())
+	switch {
+	case f.Declared().Kind == lifecycle.KindRows:
+		kind, raw, saved = "rows", strconv.Itoa(f.Rows()), strconv.Itoa(f.SavedRows())
+	case f.Contested() && !f.Declared().Private:
+		saved = readable(f.Declared(), f.Baseline())
 	}
 	letters := flags("a", f.Asked(), "d", f.Dirty(), "c", f.Checking(), "x", f.Contested(), "t", f.Touched())
-	p.add(append([]string{kind, f.Path(), letters, raw}, issues...)...)
+	p.add(append([]string{kind, f.Path(), letters, raw, saved}, issues...)...)
+}
+
+// readable is a value as a person reads it: of an option its label.
+func readable(f *lifecycle.Field, v lifecycle.Value) string {
+	var words []string
+	for _, o := range f.Options {
+		if o.Value == v || v.Kind == lifecycle.ValueChoices && slices.Contains(v.Options(), o.Value.String()) {
+			words = append(words, cmp.Or(o.Label, o.Value.String()))
+		}
+	}
+	if words == nil {
+		return v.String()
+	}
+	return strings.Join(words, ", ")
 }
 
 // status tells how the whole form is now.
 func (p *patch) status(s *lifecycle.Session) {
-	attempt := s.Attempt()
+	form, to := s.Form(), ""
+	if s.Submission() == lifecycle.SubmissionAccepted {
+		to = s.Receipt().To
+	}
 	p.add("status", s.Submission().String(), s.Prefill().String(), s.Leaving().String(),
-		flags("u", s.Unsaved(), "g", s.UnloadGuard(), "k", s.Activity() != lifecycle.ActivityIdle, "l", locked(s)), attempt.Button)
-	form := s.Form()
+		flags("u", s.Unsaved(), "g", s.UnloadGuard(), "k", s.Activity() != lifecycle.ActivityIdle, "l", locked(s)), form.Text(s.Pending()), to)
 	for _, button := range form.Buttons {
 		holds := s.Holds(button)
 		p.add("button", button, strings.Join(holds.Words(), " "), form.Text(s.HoldMessage(holds)))
@@ -97,7 +118,7 @@ func locked(s *lifecycle.Session) bool {
 func (p *patch) effect(form *lifecycle.Form, e *lifecycle.Effect) {
 	switch e.Kind {
 	case lifecycle.EffectSay:
-		p.add("say", e.Level.String(), form.Text(e.Message))
+		p.add("say", e.Level.String(), form.Text(e.Message), kindOf(e))
 	case lifecycle.EffectFocus:
 		path := ""
 		if e.Place.Field >= 0 {
@@ -113,4 +134,18 @@ func (p *patch) effect(form *lifecycle.Form, e *lifecycle.Effect) {
 	case lifecycle.EffectGuardUnload:
 		p.add("guard", flags("g", e.On))
 	}
+}
+
+// kindOf says what a message is about: what is wrong, what was received, or what the
+// applicant has to know.
+func kindOf(e *lifecycle.Effect) string {
+	switch {
+	case e.Message.ID == lifecycle.MessageBlockedInvalid || e.Message.ID == lifecycle.MessageRefused:
+		return "wrong"
+	case e.Message.ID == lifecycle.MessageAccepted:
+		return "good"
+	case e.Level == lifecycle.Assertive:
+		return "unsure"
+	}
+	return ""
 }

@@ -277,9 +277,9 @@ func (b *tab) happens(server *backend, x step) {
 	case lifecycle.EventSubmit:
 		button := e.Button
 		if button == "" {
-			button = b.js(`document.querySelector(".buttons button").value`)
+			button = b.js(`document.querySelector(".leanwicket-form > .leanwicket-buttons button").value`)
 		}
-		click(`.buttons button[value="` + button + `"]`)
+		click(`.leanwicket-form > .leanwicket-buttons button[value="` + button + `"]`)
 	case lifecycle.EventAddRow:
 		click(`button[name=leanwicket-add][value="` + e.Path + `"]`)
 	case lifecycle.EventRemoveRow:

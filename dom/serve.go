@@ -94,7 +94,7 @@ func open(compiled []byte, now time.Duration, seed, mark, kept string) (*page, e
 	p.runner = runner.New(form, o)
 	p.everything()
 	if mark != "" {
-		p.out.add("say", lifecycle.Assertive.String(), form.Text(lifecycle.Message{ID: lifecycle.MessageUnsettledPrivate}))
+		p.out.add("say", lifecycle.Assertive.String(), form.Text(lifecycle.Message{ID: lifecycle.MessageUnsettledPrivate}), "unsure")
 	}
 	return p, nil
 }
@@ -233,6 +233,9 @@ func (p *page) observe(s runner.Step) {
 	}
 	for k := range s.Effects {
 		p.out.effect(p.form, &s.Effects[k])
+	}
+	if text := p.form.RowText(s.Event); text != "" && p.opened && s.Err == nil {
+		p.out.add("tell", text)
 	}
 }
 

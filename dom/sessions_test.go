@@ -118,7 +118,7 @@ func (b *tab) session(n int, trouble string) (outcome told, saw []string) {
 	b.typeIn("arrival", day.Format(time.DateOnly))
 	b.typeIn("departure", day.AddDate(0, 0, 1).Format(time.DateOnly))
 	b.do(chromedp.Click(chromedp.CSS(`[name="terms"]`)))
-	b.becomes("", `document.querySelector(".buttons button").dataset.leanwicketHolds || ""`)
+	b.becomes("", `document.querySelector(".leanwicket-form > .leanwicket-buttons button").dataset.leanwicketHolds || ""`)
 	b.fault(trouble)
 	b.apply()
 	if has("two clicks") {
@@ -149,7 +149,7 @@ func (b *tab) session(n int, trouble string) (outcome told, saw []string) {
 			b.typeIn("vessel/length", "9.5")
 		}
 		b.fault("")
-		b.becomes("", `document.querySelector(".buttons button").dataset.leanwicketHolds || ""`)
+		b.becomes("", `document.querySelector(".leanwicket-form > .leanwicket-buttons button").dataset.leanwicketHolds || ""`)
 		b.apply()
 	}
 	b.t.Errorf("session %d (%s) does not end: %v", n, trouble, saw)

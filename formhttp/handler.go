@@ -9,7 +9,9 @@ import (
 	"fmt"
 	"html/template"
 	"log/slog"
+	"mime"
 	"net/http"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -101,30 +103,46 @@ func New(source *declare.Source, o Options) http.Handler {
 	h.o.MaxFields = cmp.Or(h.o.MaxFields, 10_000)
 	h.o.MaxOpen = cmp.Or(h.o.MaxOpen, 20)
 	h.page, h.style = newPage(o.Page)
-	return http.NewCrossOriginProtection().Handler(h)
+	origins := http.NewCrossOriginProtection()
+	origins.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		h.headers(w)
+		h.refuse(w, r, nil, http.StatusForbidden, "This was not sent from this site's own page. Nothing was stored; send it from here.")
+	}))
+	return origins.Handler(h)
 }
+
+// somethingWrong is said where nothing better is known; why is for the log alone.
+const somethingWrong = "Something went wrong here. Nothing was stored; try again."
 
 func (h *handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	defer func() {
 		if failed := recover(); failed != nil {
-			h.o.Log.Error("the form panicked", "form", h.form.Name, "panic", fmt.Sprint(failed))
-			h.problem(w, http.StatusInternalServerError, "Something went wrong here.", nil)
+			h.panicked(failed)
+			h.refuse(w, r, h.empty(r), http.StatusInternalServerError, somethingWrong)
 		}
 	}()
-	header := w.Header()
-	header.Set("Content-Security-Policy", "default-src 'none'; style-src "+h.style+h.scripts()+"; form-action 'self'; base-uri 'none'; frame-ancestors 'none'")
-	header.Set("X-Content-Type-Options", "nosniff")
-	header.Set("Referrer-Policy", "same-origin")
-	header.Set("Cache-Control", "no-store")
+	h.headers(w)
 	switch r.Method {
 	case http.MethodGet, http.MethodHead:
 		h.get(w, r)
 	case http.MethodPost, h.form.Submit.Method:
 		h.post(w, r)
 	default:
-		header.Set("Allow", "GET, HEAD, POST, "+h.form.Submit.Method)
-		h.problem(w, http.StatusMethodNotAllowed, "This form is read with GET and sent with POST.", nil)
+		w.Header().Set("Allow", "GET, HEAD, POST, "+h.form.Submit.Method)
+		h.refuse(w, r, nil, http.StatusMethodNotAllowed, "This form is read with GET and sent with POST.")
 	}
+}
+
+func (h *handler) panicked(failed any) {
+	h.o.Log.Error("the form panicked", "form", h.form.Name, "panic", fmt.Sprint(failed))
+}
+
+func (h *handler) headers(w http.ResponseWriter) {
+	header := w.Header()
+	header.Set("Content-Security-Policy", "default-src 'none'; style-src "+h.style+h.scripts()+"; form-action 'self'; base-uri 'none'; frame-ancestors 'none'")
+	header.Set("X-Content-Type-Options", "nosniff")
+	header.Set("Referrer-Policy", "same-origin")
+	header.Set("Cache-Control", "no-store")
 }
 
 // scripts is what the policy of a page with script allows: that of this origin
@@ -143,7 +161,7 @@ func (h *handler) get(w http.ResponseWriter, r *http.Request) {
 	}
 	visit := h.begin(r)
 	visit.key = newKey()
-	visit.received = r.URL.Query().Has("received")
+	visit.received, visit.receipt = h.receipt(r)
 	h.render(w, http.StatusOK, visit)
 }
 
@@ -152,7 +170,7 @@ func (h *handler) compiled(w http.ResponseWriter) {
 	data, err := h.form.MarshalBinary()
 	if err != nil {
 		h.o.Log.Error("the form cannot be compiled", "form", h.form.Name, "error", err)
-		h.problem(w, http.StatusInternalServerError, "Something went wrong here.", nil)
+		http.Error(w, somethingWrong, http.StatusInternalServerError)
 		return
 	}
 	w.Header().Set("Content-Type", "application/octet-stream")
@@ -168,15 +186,20 @@ func newKey() string {
 
 // begin opens a session, with the saved record where there is one.
 func (h *handler) begin(r *http.Request) *visit {
-	v := &visit{form: h.form, request: r}
 	session, opening := lifecycle.Open(h.form, lifecycle.Seed{})
-	v.session = session
+	v := &visit{form: h.form, request: r, session: session}
 	for _, e := range opening {
 		if e.Kind == lifecycle.EffectLoad {
 			v.apply(h.load(r, e.Request))
 		}
 	}
 	return v
+}
+
+// empty is a session of which the application has not been asked anything.
+func (h *handler) empty(r *http.Request) *visit {
+	session, _ := lifecycle.Open(h.form, lifecycle.Seed{})
+	return &visit{form: h.form, request: r, session: session}
 }
 
 func (h *handler) load(r *http.Request, request lifecycle.RequestID) lifecycle.Event {
@@ -196,20 +219,23 @@ func (h *handler) post(w http.ResponseWriter, r *http.Request) {
 	sent, err := h.read(r)
 	var tooLarge *http.MaxBytesError
 	switch {
-	case errors.As(err, &tooLarge), errors.Is(err, errTooMany):
-		h.problem(w, http.StatusRequestEntityTooLarge, "The request is too large.", nil)
+	case errors.As(err, &tooLarge):
+		h.refuse(w, r, nil, http.StatusRequestEntityTooLarge, "This is too large to be received: at most "+strconv.FormatInt(h.o.MaxBody>>10, 10)+" KiB. Nothing was stored.")
+		return
+	case errors.Is(err, errTooMany):
+		h.refuse(w, r, nil, http.StatusRequestEntityTooLarge, "These are more answers than can be received. Nothing was stored.")
 		return
 	case err != nil:
-		h.problem(w, http.StatusBadRequest, err.Error(), nil)
-		return
-	}
-	if !goodKey(sent.key) {
-		h.problem(w, http.StatusBadRequest, "The submission key has to be one to 255 visible ASCII characters.", nil)
+		h.refuse(w, r, nil, http.StatusBadRequest, "This could not be read, and nothing was stored: "+err.Error()+".")
 		return
 	}
 	v := h.begin(r)
 	v.fill(sent)
-	v.key, v.sentVersion, v.asJSON = cmp.Or(sent.key, newKey()), sent.version, sent.asJSON
+	if !goodKey(sent.key) {
+		h.refuse(w, r, v, http.StatusBadRequest, "The submission key has to be one to 255 visible ASCII characters. Nothing was stored.")
+		return
+	}
+	v.key, v.sentVersion, v.asJSON = cmp.Or(sent.key, newKey()), sent.version, sent.asJSON || wantsJSON(r)
 	if sent.change != nil {
 		v.apply(*sent.change)
 		h.render(w, http.StatusOK, v)
@@ -218,7 +244,7 @@ func (h *handler) post(w http.ResponseWriter, r *http.Request) {
 	account := h.principal(r)
 	if !h.enter(account) {
 		w.Header().Set("Retry-After", "1")
-		h.problem(w, http.StatusTooManyRequests, "Too many submissions are being worked on. Try again in a moment.", nil)
+		h.refuse(w, r, v, http.StatusTooManyRequests, "Too many submissions are being worked on. Try again in a moment.")
 		return
 	}
 	defer h.leave(account)
@@ -262,7 +288,29 @@ func (h *handler) answer(w http.ResponseWriter, v *visit, status int) {
 		return
 	}
 	notice, _, _ := v.session.Notice()
-	h.problem(w, status, h.form.Text(notice), v.issues())
+	h.problem(w, status, cmp.Or(v.says, h.form.Text(notice)), v.issues())
+}
+
+// refuse tells why a request was not taken: as a page with what was typed, or as
+// problem details where the client asked for JSON. Without a visit nothing that was
+// typed is known.
+func (h *handler) refuse(w http.ResponseWriter, r *http.Request, v *visit, status int, why string) {
+	if wantsJSON(r) {
+		h.problem(w, status, why, nil)
+		return
+	}
+	if v == nil {
+		v = h.begin(r)
+	}
+	v.key, v.says = cmp.Or(v.key, newKey()), why
+	h.render(w, status, v)
+}
+
+// wantsJSON reports whether a client speaks JSON and no HTML.
+func wantsJSON(r *http.Request) bool {
+	kind, _, _ := mime.ParseMediaType(r.Header.Get("Content-Type"))
+	accepts := r.Header.Get("Accept")
+	return strings.HasSuffix(kind, "json") || strings.Contains(accepts, "json") && !strings.Contains(accepts, "html")
 }
 
 // problem writes problem details (RFC 9457).

@@ -11,6 +11,7 @@ import (
 	"strconv"
 	"strings"
 
+	"leanwicket.dev/internal/palette"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/markup"
 )
@@ -19,12 +20,15 @@ import (
 var pageText string
 
 //go:embed page.css
-var pageStyle string
+var pageRules string
+
+// pageStyle are the colors, and the rules that use them.
+var pageStyle = palette.CSS() + pageRules
 
 // Parts are the names of the templates that make the page; Options.Page can
 // define any of them anew.
 func Parts() []string {
-	return []string{"page", "head", "summary", "form", "field", "rows", "control", "issues", "buttons", "received"}
+	return []string{"page", "head", "summary", "form", "field", "rows", "control", "issues", "help", "buttons", "notice"}
 }
 
 // newPage joins the page's templates with those of the application, and gives
@@ -50,13 +54,18 @@ type pageView struct {
 	Multipart           bool
 	Groups              bool // it has rows, whose buttons stand before those that Enter is to use
 	Key, Version        string
-	Said                string
-	Received            string
+	Wrong               int    // how many things are to mend
+	Heading             string // of the summary of what is wrong
+	Notice              string // what is said beside that
+	NoticeKind          string // good, unsure or nothing
+	Received            bool   // the notice says that the last submission was accepted
+	Receipt             string // the address of what was received
 	Summary             []summaryView
 	FormIssues          []lifecycle.Issue
 	Fields              []fieldView
 	Buttons             []buttonView
 	FormID, SummaryID   string
+	NoticeID            string
 	Script, Compiled    string // the address of the script, and of what it binds the page with; empty: none
 	KeyName, VersionKey string
 }
@@ -72,7 +81,8 @@ type fieldView struct {
 	Type, InputMode, Placeholder string
 	Autocomplete                 string
 	Value                        string
-	Long, Checked, Required      bool
+	Lines                        int // of a text that may have several
+	Checked, Required            bool
 	Sometimes                    string // when it is asked; empty: always
 	Options                      []optionView
 	Issues                       []lifecycle.Issue
@@ -108,7 +118,7 @@ func (h *handler) render(w http.ResponseWriter, status int, v *visit) {
 	var text strings.Builder
 	if err := h.page.ExecuteTemplate(&text, "page", h.view(v)); err != nil {
 		h.o.Log.Error("the page cannot be rendered", "form", h.form.Name, "error", err)
-		h.problem(w, http.StatusInternalServerError, "Something went wrong here.", nil)
+		http.Error(w, somethingWrong, http.StatusInternalServerError)
 		return
 	}
 	w.WriteHeader(status)
@@ -121,20 +131,38 @@ func (h *handler) view(v *visit) pageView {
 		Title: cmp.Or(f.Title, f.Name), Lang: cmp.Or(f.Lang, "en"), Name: f.Name, Style: template.CSS(pageStyle),
 		Action: v.request.URL.EscapedPath(), Key: v.key, Version: v.version(v.session.Version()),
 		Script: h.o.Script, Compiled: "?" + markup.Compiled,
-		FormID: markup.Form, SummaryID: markup.Summary, KeyName: markup.Key, VersionKey: markup.Version,
-	}
-	if v.received {
-		p.Received = f.Text(lifecycle.Message{ID: lifecycle.MessageAccepted})
-	}
-	if notice, level, count := v.session.Notice(); count > 0 && level == lifecycle.Assertive {
-		p.Said = f.Text(notice)
+		FormID: markup.Form, SummaryID: markup.Summary, NoticeID: markup.Notice, KeyName: markup.Key, VersionKey: markup.Version,
 	}
 	p.FormIssues = v.session.FormIssues()
 	p.Fields = h.fieldViews(v, &p)
+	p.Wrong = len(p.FormIssues) + len(p.Summary)
+	h.says(v, &p)
 	for _, button := range f.Buttons {
 		p.Buttons = append(p.Buttons, buttonView{markup.Button, button, strings.ToUpper(button[:1]) + button[1:]})
 	}
 	return p
+}
+
+// says decides where what is to be said stands: above what is wrong, else in the
+// notice at the lower edge of the window.
+func (h *handler) says(v *visit, p *pageView) {
+	said, level, count := v.session.Notice()
+	urgent := count > 0 && level == lifecycle.Assertive
+	switch {
+	case v.received:
+		p.Received, p.NoticeKind, p.Receipt = true, "good", v.receipt
+		p.Notice = h.form.Text(lifecycle.Message{ID: lifecycle.MessageAccepted})
+	case v.says != "":
+		p.Notice, p.NoticeKind = v.says, "unsure"
+	case urgent && p.Wrong == 0:
+		p.Notice, p.NoticeKind = h.form.Text(said), "unsure"
+	}
+	if p.Wrong > 0 {
+		p.Heading = h.form.Text(lifecycle.Message{ID: lifecycle.MessageBlockedInvalid, Count: int32(p.Wrong)})
+		if urgent {
+			p.Heading = h.form.Text(said)
+		}
+	}
 }
 
 // fieldViews lists the fields in the form's order, those of rows in their rows.
@@ -184,7 +212,7 @@ func (h *handler) emptyField(f *lifecycle.Field, path string) fieldView {
 	view := fieldView{
 		Path: path, ID: markup.ID(path), Label: f.Label, Unit: f.Unit, Help: f.Help, Kind: f.Kind.String(),
 		Type: "text", InputMode: markup.InputMode(f.Kind), Placeholder: f.Placeholder, Autocomplete: f.Autocomplete,
-		IssuesID: markup.IssuesID(path), HelpID: markup.HelpID(path), Sometimes: h.sometimes(f), Required: requires(f), Long: longText(f),
+		IssuesID: markup.IssuesID(path), HelpID: markup.HelpID(path), Sometimes: h.sometimes(f), Required: requires(f), Lines: lines(f),
 	}
 	switch f.Kind {
 	case lifecycle.KindDate:
@@ -195,6 +223,13 @@ func (h *handler) emptyField(f *lifecycle.Field, path string) fieldView {
 		view.Placeholder = cmp.Or(view.Placeholder, "2031-05-02T09:30")
 	case lifecycle.KindFile:
 		view.Type = "file"
+	}
+	if f.Private && f.Kind == lifecycle.KindText {
+		view.Lines = 0
+		switch view.Autocomplete = cmp.Or(f.Autocomplete, "off"); view.Autocomplete {
+		case "current-password", "new-password":
+			view.Type = "password"
+		}
 	}
 	for k, o := range f.Options {
 		value := o.Value.String()
@@ -209,17 +244,19 @@ func (h *handler) emptyField(f *lifecycle.Field, path string) fieldView {
 func (h *handler) fieldView(state lifecycle.FieldState, p *pageView) fieldView {
 	f := state.Declared()
 	view := h.emptyField(f, state.Path())
-	view.Value = state.Raw()
+	if view.Value = state.Raw(); f.Private {
+		view.Value = "" // what is private stands in no page
+	}
 	switch f.Kind {
 	case lifecycle.KindBoolean:
-		view.Checked = state.Value() == lifecycle.True() || state.Raw() == "true"
+		view.Checked = !f.Private && (state.Value() == lifecycle.True() || state.Raw() == "true")
 	case lifecycle.KindFile:
 		p.Multipart = true
 		view.Value = ""
 	case lifecycle.KindChoice, lifecycle.KindChoices:
 		chosen := strings.Split(state.Raw(), "\n")
 		for k := range view.Options {
-			view.Options[k].Chosen = slices.Contains(chosen, view.Options[k].Value)
+			view.Options[k].Chosen = !f.Private && slices.Contains(chosen, view.Options[k].Value)
 		}
 	}
 	for _, issue := range state.Issues() {
@@ -247,18 +284,18 @@ func requires(f *lifecycle.Field) bool {
 	return false
 }
 
-// longText is a text that may have several lines: one of more than 200
-// characters.
-func longText(f *lifecycle.Field) bool {
-	if f.Kind != lifecycle.KindText {
-		return false
+// lines is how many lines the control of a text has, where it may have several: those
+// that the form declares, else a few where it can be longer than 200 characters.
+func lines(f *lifecycle.Field) int {
+	if f.Kind != lifecycle.KindText || f.Lines > 0 {
+		return f.Lines
 	}
 	for _, c := range f.Constraints {
 		if c.Op == lifecycle.OpMaxLength && c.Value.Integer() > 200 {
-			return true
+			return 5
 		}
 	}
-	return false
+	return 0
 }
 
 // sometimes says on whose answer it depends whether a field is asked.

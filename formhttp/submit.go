@@ -7,10 +7,12 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"net/url"
 	"strings"
 
 	"leanwicket.dev/ledger"
 	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/markup"
 	"leanwicket.dev/replies"
 )
 
@@ -39,7 +41,7 @@ func (h *handler) submit(w http.ResponseWriter, v *visit, sent *sent) {
 	if turnedAway := h.admit(v.request); turnedAway != nil {
 		answer, err := toAnswer(*turnedAway)
 		if err != nil {
-			h.failed(w, err)
+			h.failed(w, v, err)
 			return
 		}
 		h.settle(w, v, try, answer)
@@ -60,13 +62,14 @@ func (h *handler) submit(w http.ResponseWriter, v *visit, sent *sent) {
 		got = unsettled.answer
 	case errors.Is(err, ledger.ErrInFlight):
 		w.Header().Set("Retry-After", "1")
-		h.problem(w, http.StatusConflict, "This submission is still being worked on. Try again in a moment.", nil)
+		h.refuse(w, v.request, v, http.StatusConflict, "This submission is still being worked on. Try again in a moment: it is applied once.")
 		return
 	case errors.Is(err, ledger.ErrDifferent):
-		h.problem(w, http.StatusUnprocessableEntity, "This submission was sent before with other answers. Open the form again.", nil)
+		v.key = newKey()
+		h.refuse(w, v.request, v, http.StatusUnprocessableEntity, "This page was sent before with other answers, and those have been received. Send again if these are to be sent as well.")
 		return
 	case err != nil:
-		h.failed(w, err)
+		h.failed(w, v, err)
 		return
 	}
 	if replayed {
@@ -76,9 +79,9 @@ func (h *handler) submit(w http.ResponseWriter, v *visit, sent *sent) {
 }
 
 // failed tells that nothing was stored; why is for the log alone.
-func (h *handler) failed(w http.ResponseWriter, err error) {
+func (h *handler) failed(w http.ResponseWriter, v *visit, err error) {
 	h.o.Log.Error("the submission failed", "form", h.form.Name, "error", err)
-	h.problem(w, http.StatusInternalServerError, "Something went wrong here. Nothing was stored; try again.", nil)
+	h.refuse(w, v.request, v, http.StatusInternalServerError, somethingWrong)
 }
 
 // work is what a submission is for, once the form and its schema allow it.
@@ -87,7 +90,7 @@ func (h *handler) work(ctx context.Context, v *visit, try *lifecycle.Effect) (le
 	if err := h.valid(body); err != nil {
 		return ledger.Answer{}, fmt.Errorf("the schema refuses what the form accepts: %w", err)
 	}
-	response, err := h.o.Submit(ctx, Submission{Form: h.form, Request: v.request, Button: try.Button, Key: v.key, Version: v.version(try.Version), Body: body})
+	response, err := h.ask(ctx, Submission{Form: h.form, Request: v.request, Button: try.Button, Key: v.key, Version: v.version(try.Version), Body: body})
 	if err != nil {
 		return ledger.Answer{}, err
 	}
@@ -102,6 +105,23 @@ func (h *handler) work(ctx context.Context, v *visit, try *lifecycle.Effect) (le
 	}
 }
 
+// ask lets the application work. A panic is an error like others: nothing was done.
+func (h *handler) ask(ctx context.Context, s Submission) (response replies.Response, err error) {
+	defer func() {
+		switch failed := recover(); failed {
+		case nil:
+		case http.ErrAbortHandler:
+			panic(failed)
+		default:
+			h.panicked(failed)
+			err = errPanicked
+		}
+	}()
+	return h.o.Submit(ctx, s)
+}
+
+var errPanicked = errors.New("the application panicked")
+
 // isOutcome reports whether an answer is kept under its key. Who was signed out,
 // or came while the application was closed, may try the same again.
 func isOutcome(kind lifecycle.ReplyKind) bool {
@@ -114,6 +134,10 @@ func (h *handler) settle(w http.ResponseWriter, v *visit, try *lifecycle.Effect,
 	if try != nil {
 		v.apply(lifecycle.Replied(try.Attempt, try.Try, reply))
 	}
+	if v.session.Activity() == lifecycle.ActivityWaiting { // a page without script sends nothing again by itself
+		v.says = h.form.Text(lifecycle.Message{ID: lifecycle.MessageUnsettledWait, Wait: max(reply.RetryAfter, h.form.Submit.ResendWait)})
+	}
+	key := v.key
 	if isOutcome(reply.Kind) {
 		v.key = newKey() // whatever follows is another submission
 	}
@@ -132,10 +156,29 @@ func (h *handler) settle(w http.ResponseWriter, v *visit, try *lifecycle.Effect,
 	default:
 		to := localPath(reply.To)
 		if to == "" || h.form.Accepted.Then != lifecycle.ThenNavigate {
-			to = v.request.URL.EscapedPath() + "?received"
+			to = v.request.URL.EscapedPath() + "?" + markup.Received + "=" + url.QueryEscape(key) + "#" + markup.Notice
 		}
 		http.Redirect(w, v.request, to, http.StatusSeeOther)
 	}
+}
+
+// receipt is what a page tells of the submission that it was redirected from: only
+// what the ledger knows of its key is told, and only to the account that sent it.
+func (h *handler) receipt(r *http.Request) (received bool, address string) {
+	key := r.URL.Query().Get(markup.Received)
+	if key == "" || !goodKey(key) {
+		return false, ""
+	}
+	route := http.MethodPost + " " + r.URL.Path
+	answer, known, err := h.o.Ledger.Find(r.Context(), ledger.Key{Principal: h.principal(r), Route: route, Key: key})
+	if err != nil {
+		h.o.Log.Warn("the ledger cannot be read", "form", h.form.Name, "error", err)
+	}
+	if !known {
+		return false, ""
+	}
+	reply := replies.Submit(h.form, toResponse(answer))
+	return reply.Kind == lifecycle.ReplyAccepted, localPath(reply.To)
 }
 
 // localPath is a destination inside this origin, or nothing. Browsers leave tabs

@@ -26,7 +26,9 @@ type visit struct {
 	key         string
 	sentVersion string
 	asJSON      bool
-	received    bool // the page is told that the last submission was accepted
+	received    bool   // the last submission was accepted
+	receipt     string // the address of what was received
+	says        string // what went wrong with the request; empty: what the session says
 }
 
 // sent is what a request carries.

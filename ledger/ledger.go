@@ -52,7 +52,7 @@ const (
 	Different              // the key is known with another fingerprint
 )
 
-// Store keeps keys. Reserve, Settle and Release are atomic; a store can be used
+// Store keeps keys. Reserve, Settle, Find and Release are atomic; a store can be used
 // by many goroutines, and all but the one in memory by many processes.
 type Store interface {
 	// Reserve claims a key, or tells what is known of it.
@@ -60,6 +60,8 @@ type Store interface {
 	// Settle stores the answer. The error is ErrLost where another owner has taken
 	// over: the work must not take effect then.
 	Settle(ctx context.Context, r Reservation, a Answer) error
+	// Find reads the answer of a settled key. It claims nothing.
+	Find(ctx context.Context, k Key) (a Answer, known bool, err error)
 	// Release gives the key back: the work has failed, and a repeat may try again.
 	Release(ctx context.Context, r Reservation) error
 }

@@ -24,12 +24,17 @@ func (row Row) State(r Reservation) (State, Answer, error) {
 	case row.Status == nil:
 		return InFlight, Answer{}, nil
 	}
-	a := Answer{Status: *row.Status, Body: row.Body}
-	if row.Header == nil {
-		return Settled, a, nil
-	}
-	err := json.Unmarshal([]byte(*row.Header), &a.Header)
+	a, err := row.Answer()
 	return Settled, a, err
+}
+
+// Answer is that of a settled row.
+func (row Row) Answer() (a Answer, err error) {
+	a = Answer{Status: *row.Status, Body: row.Body}
+	if row.Header != nil {
+		err = json.Unmarshal([]byte(*row.Header), &a.Header)
+	}
+	return a, err
 }
 
 // HeaderText writes the header as a Row has it.

@@ -231,6 +231,7 @@ func (c *codec) field(f *Field) {
 	for _, s := range []*string{&f.Label, &f.Unit, &f.Help, &f.Placeholder, &f.Autocomplete, &f.Check.URL} {
 		c.text(s)
 	}
+	small(c, &f.Lines)
 	c.flags(&f.Private, &f.Required)
 	list(c, &f.Options, func(o *Option) { c.value(&o.Value); c.text(&o.Label) })
 	list(c, &f.Constraints, c.constraint)

@@ -57,6 +57,7 @@ type Field struct {
 	Of   FieldKind // of a choice and of choices: the kind of the options
 
 	Label, Unit, Help, Placeholder, Autocomplete string
+	Lines                                        int // of a text's control; 0: one, or more where it can be long
 
 	Private     bool // the value appears in no trace, draft or log
 	Required    bool // a body carries it even when it is absent (an unticked box as false)

@@ -35,6 +35,12 @@ const (
 	MessageRestoredLeftOut
 	MessageRestoredPrivate
 	MessageRestoredWaiting
+	MessageLoading
+	MessageChecking
+	MessageSending
+	MessageRowAdded
+	MessageRowRemoved
+	MessageRowMoved
 
 	MessageValueMissing
 	MessageUnticked
@@ -91,6 +97,13 @@ var english = [messageCount]struct {
 	MessageRestoredLeftOut:       {"restored-left-out", Wording{One: "One answer that was kept here does not fit the form any more.", Other: "{count} answers that were kept here do not fit the form any more."}},
 	MessageRestoredPrivate:       {"restored-private", Wording{Other: "A private answer is not kept here. Enter it again."}},
 	MessageRestoredWaiting:       {"restored-waiting", Wording{One: "One answer that was kept here comes back when the saved answers are loaded.", Other: "{count} answers that were kept here come back when the saved answers are loaded."}},
+
+	MessageLoading:    {"loading", Wording{Other: "The saved answers are being loaded."}},
+	MessageChecking:   {"checking", Wording{Other: "Your answers are being checked."}},
+	MessageSending:    {"sending", Wording{Other: "Your answers are being sent."}},
+	MessageRowAdded:   {"row-added", Wording{Other: "{label}: a row has been added."}},
+	MessageRowRemoved: {"row-removed", Wording{Other: "{label}: row {count} has been removed."}},
+	MessageRowMoved:   {"row-moved", Wording{Other: "{label}: the row is number {count} now."}},
 
 	MessageValueMissing:    {"value-missing", Wording{Other: "{label} is missing."}},
 	MessageUnticked:        {"unticked", Wording{Other: "{label}: tick this box to go on."}},
@@ -158,14 +171,35 @@ type Message struct {
 
 // Text writes a message in the form's words.
 func (f *Form) Text(m Message) string {
-	text := m.Words
-	if text == "" || m.ID == MessageRefused { // the server's words, and how many answers
-		text = sentences(text, f.fill(m.ID, textArguments{count: m.Count, wait: m.Wait}))
+	text := m.Words // what the server says stands for what the form would say
+	if text == "" {
+		text = f.fill(m.ID, textArguments{count: m.Count, wait: m.Wait})
 	}
 	if m.And != MessageNone {
 		text = sentences(text, f.fill(m.And, textArguments{count: m.AndCount}))
 	}
 	return text
+}
+
+// RowText tells of rows that were added, removed or moved by an event, for those who
+// do not see it; it is empty for every other event.
+func (f *Form) RowText(e Event) string {
+	id, path := MessageNone, e.Path
+	switch e.Kind {
+	case EventAddRow:
+		id = MessageRowAdded
+	case EventRemoveRow:
+		id = MessageRowRemoved
+	case EventMoveRow:
+		id, path = MessageRowMoved, e.To
+	default:
+		return ""
+	}
+	p, ok := f.Lookup(path)
+	if !ok {
+		return ""
+	}
+	return f.fill(id, textArguments{label: f.Fields[p.Field].Label, count: p.Row + 1})
 }
 
 // sentences puts one after the other. Titles of servers often end without a full

@@ -123,6 +123,19 @@ type Issue struct {
 	Shown  bool
 }
 
+// Pending is what is under way, for a screen to show: loading, checking or sending.
+func (s *Session) Pending() Message {
+	switch {
+	case s.activity == ActivityChecking:
+		return Message{ID: MessageChecking}
+	case s.activity == ActivitySending:
+		return Message{ID: MessageSending}
+	case s.prefill == PrefillLoading:
+		return Message{ID: MessageLoading}
+	}
+	return Message{}
+}
+
 // FormIssues lists what concerns the form as a whole.
 func (s *Session) FormIssues() []Issue {
 	var list []Issue
@@ -238,6 +251,15 @@ func (f FieldState) Rows() int {
 		return 0
 	}
 	return len(f.session.groups[f.session.form.groupIndex[f.place.Field]].now)
+}
+
+// SavedRows is the number of rows of a repeated group as it was last known to be
+// saved.
+func (f FieldState) SavedRows() int {
+	if f.Declared().Kind != KindRows {
+		return 0
+	}
+	return len(f.session.groups[f.session.form.groupIndex[f.place.Field]].base)
 }
 
 // Asked reports whether the field is asked.

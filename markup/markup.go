@@ -26,6 +26,9 @@ const (
 // Compiled is the query with which a page gives its form as the script reads it.
 const Compiled = "leanwicket-form"
 
+// Received is the query that names the submission which a page was redirected from.
+const Received = "leanwicket-received"
+
 // ButtonHeader tells a backend which button a submission in JSON was sent with.
 const ButtonHeader = "Leanwicket-Button"
 
@@ -33,7 +36,7 @@ const ButtonHeader = "Leanwicket-Button"
 const (
 	Form    = "leanwicket-form"
 	Summary = "leanwicket-summary"
-	Said    = "leanwicket-said"
+	Notice  = "leanwicket-notice"
 	Name    = "data-leanwicket"
 )
 

@@ -1,6 +1,7 @@
 package replies
 
 import (
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -89,7 +90,9 @@ func Submit(form *lifecycle.Form, r Response) *lifecycle.Reply {
 		for _, p := range Place(form, r) {
 			reply.Entries = append(reply.Entries, p.Entry)
 		}
-		reply.Text = text(r.Body)
+		if reply.Text = text(r.Body); len(reply.Entries) == 1 && reply.Entries[0].Text == reply.Text {
+			reply.Text = "" // it is said once
+		}
 	case lifecycle.ReplyDenied:
 		reply.Text = text(r.Body)
 	case lifecycle.ReplyUnderway, lifecycle.ReplyUnavailable:
@@ -212,11 +215,15 @@ func member(body any, path string) (string, bool) {
 	return value.String(), ok && !value.Absent()
 }
 
+// statusPhrases are names of statuses (RFC 9110, section 15.5): they tell an applicant
+// nothing.
+var statusPhrases = []string{"bad request", "unauthorized", "forbidden", "conflict", "precondition failed", "unprocessable content", "unprocessable entity"}
+
 // text is what a reply says in words of its own.
 func text(body any) string {
 	object, _ := body.(map[string]any)
 	for _, key := range []string{"message", "detail", "title"} {
-		if s, ok := object[key].(string); ok && strings.TrimSpace(s) != "" {
+		if s, ok := object[key].(string); ok && strings.TrimSpace(s) != "" && !slices.Contains(statusPhrases, strings.ToLower(s)) {
 			return clip(s)
 		}
 	}

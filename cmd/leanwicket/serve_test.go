@@ -49,7 +49,7 @@ func TestServe(t *testing.T) {
 		text, err := io.ReadAll(response.Body)
 		require.NoError(t, err)
 		require.NoError(t, response.Body.Close())
-		require.True(t, strings.HasSuffix(response.Request.URL.String(), "/forms/mooring?received"), response.Request.URL)
+		require.True(t, strings.HasSuffix(response.Request.URL.String(), "/forms/mooring?leanwicket-received=00112233445566778899aabbccddeeff#leanwicket-notice"), response.Request.URL)
 		require.Contains(t, string(text), "Your application has been received.")
 	}
 	require.Contains(t, get("/panel"), "Permits in the database: <strong>1</strong>")

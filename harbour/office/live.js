@@ -5,13 +5,14 @@
   const form = document.forms[0]
   const style = new CSSStyleSheet()
   style.replaceSync(`
-    body { max-width: none; margin: 0 }
-    main { max-width: none; margin: 0; padding: 0; display: grid; grid-template: minmax(0, 1fr) 19rem / minmax(18rem, 34rem) minmax(0, 1fr); height: 100vh }
-    #form, #live { overflow: auto; padding: 0 1.5rem 1rem }
+    main { max-width: none; padding: 0; display: grid; grid-template: minmax(0, 1fr) 19rem / minmax(20rem, 5fr) minmax(0, 6fr); height: 100vh; min-height: 0 }
+    #live-side, #live { overflow: auto; padding: 1rem 1.5rem 0; display: flex; flex-direction: column }
+    #live { display: block; padding-bottom: 1rem; border-left: 1px solid var(--leanwicket-hair) }
+    #live-side .leanwicket-notice { margin: auto -1.5rem 0; padding: .8rem 1.5rem }
     #live dl { display: grid; grid-template-columns: max-content 1fr; gap: .3rem 1.2rem; margin: 0 0 1rem }
     #live dt { opacity: .8 } #live dd { margin: 0; font-weight: 600 }
     #live label { display: inline } #live input[type=range] { width: 16rem; vertical-align: middle }
-    .picture { grid-column: 1 / -1; overflow: auto; border-top: 1px solid }
+    .picture { grid-column: 1 / -1; overflow: auto; border-top: 1px solid var(--leanwicket-hair) }
     .picture img { display: block; min-width: 1000px; width: 100% }
     @media (max-width: 60rem) { main { display: block; height: auto } }
   `)

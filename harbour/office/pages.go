@@ -11,15 +11,18 @@ import (
 	"strings"
 	"sync"
 	"time"
+
+	"leanwicket.dev/internal/palette"
 )
 
 //go:embed pages.html
 var pagesText string
 
 //go:embed pages.css
-var pagesStyle string
+var pagesRules string
 
 var (
+	pagesStyle = palette.CSS() + pagesRules
 	pages      = template.Must(template.New("").Parse(pagesText))
 	pagesHash  = sha256.Sum256([]byte(pagesStyle))
 	pagePolicy = "default-src 'none'; style-src 'sha256-" + base64.StdEncoding.EncodeToString(pagesHash[:]) + "'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"

@@ -37,12 +37,24 @@ func Keys(t *testing.T, store ledger.Store) {
 		r := fresh()
 		require.Equal(t, ledger.Reserved, state(r))
 		require.Equal(t, ledger.InFlight, state(other(r)))
+		_, known, err := store.Find(ctx, r.Key)
+		require.NoError(t, err)
+		require.False(t, known, "nothing is known of work that goes on")
 		stored := ledger.Answer{Status: 201, Header: map[string]string{"Location": "/permits/7"}, Body: []byte(`{"id":7}`)}
 		require.NoError(t, store.Settle(ctx, r, stored))
 		s, answer, err := store.Reserve(ctx, other(r))
 		require.NoError(t, err)
 		require.Equal(t, ledger.Settled, s)
 		require.Equal(t, stored, answer)
+		found, known, err := store.Find(ctx, r.Key)
+		require.NoError(t, err)
+		require.True(t, known)
+		require.Equal(t, stored, found)
+		stranger := r.Key
+		stranger.Principal = "bo"
+		_, known, err = store.Find(ctx, stranger)
+		require.NoError(t, err)
+		require.False(t, known, "another account's key")
 	})
 	t.Run("a key with other values, and another account's", func(t *testing.T) {
 		r := fresh()

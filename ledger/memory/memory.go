@@ -79,6 +79,16 @@ func (s *Store) Settle(_ context.Context, r ledger.Reservation, a ledger.Answer)
 	return nil
 }
 
+// Find is that of ledger.Store.
+func (s *Store) Find(_ context.Context, k ledger.Key) (ledger.Answer, bool, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if e := s.entries[k]; e != nil && e.settled && !s.now().After(e.until) {
+		return e.answer, true, nil
+	}
+	return ledger.Answer{}, false, nil
+}
+
 // Release is that of ledger.Store.
 func (s *Store) Release(_ context.Context, r ledger.Reservation) error {
 	s.mu.Lock()

@@ -90,6 +90,21 @@ func (s *Store) Settle(ctx context.Context, r ledger.Reservation, a ledger.Answe
 	return err
 }
 
+// Find is that of ledger.Store.
+func (s *Store) Find(ctx context.Context, k ledger.Key) (ledger.Answer, bool, error) {
+	var row ledger.Row
+	err := s.pool.QueryRow(ctx, `SELECT status, header, body FROM leanwicket_keys WHERE principal = $1 AND route = $2 AND key = $3 AND status IS NOT NULL AND until >= now()`,
+		k.Principal, k.Route, k.Key).Scan(&row.Status, &row.Header, &row.Body)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return ledger.Answer{}, false, nil
+	}
+	if err != nil {
+		return ledger.Answer{}, false, err
+	}
+	answer, err := row.Answer()
+	return answer, true, err
+}
+
 // Release is that of ledger.Store.
 func (s *Store) Release(ctx context.Context, r ledger.Reservation) error {
 	_, err := s.pool.Exec(ctx, `DELETE FROM leanwicket_keys WHERE principal = $1 AND route = $2 AND key = $3 AND owner = $4 AND status IS NULL`,

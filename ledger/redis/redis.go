@@ -97,6 +97,21 @@ func (s *Store) Settle(ctx context.Context, r ledger.Reservation, a ledger.Answe
 	return err
 }
 
+// Find is that of ledger.Store.
+func (s *Store) Find(ctx context.Context, k ledger.Key) (ledger.Answer, bool, error) {
+	known, err := s.client.HMGet(ctx, s.name(k)[0], "s", "h", "b").Result()
+	if err != nil || known[0] == nil {
+		return ledger.Answer{}, false, err
+	}
+	status, header, body := known[0].(string), known[1].(string), known[2].(string)
+	code, err := strconv.Atoi(status)
+	if err != nil {
+		return ledger.Answer{}, false, fmt.Errorf("the status of a settled key: %w", err)
+	}
+	answer, err := ledger.Row{Status: &code, Header: &header, Body: []byte(body)}.Answer()
+	return answer, true, err
+}
+
 var release = redis.NewScript(`
 if redis.call('HGET', KEYS[1], 'o') == ARGV[1] and redis.call('HEXISTS', KEYS[1], 's') == 0 then
   redis.call('DEL', KEYS[1])

@@ -22,7 +22,8 @@ type Options struct {
 // Store is a ledger.Store. Its writes, and the work of Together, share commits: what
 // waits while one is written goes with the next.
 type Store struct {
-	db       *sql.DB
+	db       *sql.DB // writes; one connection
+	readers  *sql.DB
 	keep     time.Duration
 	writes   chan *write
 	closing  chan struct{}
@@ -58,6 +59,10 @@ func Open(path string, o Options) (*Store, error) {
 	if err := s.prepare(); err != nil {
 		return nil, errors.Join(fmt.Errorf("opening the ledger in %s: %w", path, err), db.Close())
 	}
+	if s.readers, err = sql.Open("sqlite", DSN(path)+"&_pragma=query_only(1)"); err != nil {
+		return nil, errors.Join(err, db.Close())
+	}
+	s.readers.SetMaxOpenConns(4)
 	go s.run()
 	return s, nil
 }
@@ -91,7 +96,7 @@ func (s *Store) prepare() error {
 func (s *Store) Close() error {
 	close(s.closing)
 	<-s.finished
-	return s.db.Close()
+	return errors.Join(s.readers.Close(), s.db.Close())
 }
 
 // Reserve is that of ledger.Store.
@@ -135,6 +140,21 @@ func (s *Store) settleIn(ctx context.Context, tx *sql.Tx, r ledger.Reservation, 
 		return errors.Join(ledger.ErrLost, err)
 	}
 	return nil
+}
+
+// Find is that of ledger.Store. It waits for no write.
+func (s *Store) Find(ctx context.Context, k ledger.Key) (ledger.Answer, bool, error) {
+	var row ledger.Row
+	err := s.readers.QueryRowContext(ctx, `SELECT status, header, body FROM leanwicket_keys WHERE principal = ? AND route = ? AND key = ? AND status IS NOT NULL AND until >= ?`,
+		k.Principal, k.Route, k.Key, time.Now().UnixMilli()).Scan(&row.Status, &row.Header, &row.Body)
+	if errors.Is(err, sql.ErrNoRows) {
+		return ledger.Answer{}, false, nil
+	}
+	if err != nil {
+		return ledger.Answer{}, false, err
+	}
+	answer, err := row.Answer()
+	return answer, true, err
 }
 
 // Release is that of ledger.Store.

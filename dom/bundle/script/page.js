@@ -14,6 +14,9 @@ class Page {
     this.formIssues = []
     this.left = [] // names of fields that were left under a pressed pointer
     this.submission = "idle"
+    this.under = "" // what is under way, in words
+    this.receipt = "" // where what was received can be seen
+    this.added = [] // elements beside the controls
     this.ends = new AbortController()
     this.unload = e => e.preventDefault()
   }
@@ -60,12 +63,7 @@ class Page {
     on(this.form, "submit", e => {
       e.preventDefault()
       const by = e.submitter
-      if (by && by.name === "leanwicket-add") return this.happened("add", by.value)
-      if (by && by.name === "leanwicket-remove") return this.happened("remove", by.value)
-      if (by && by.name === "leanwicket-move") {
-        const [row, to = row.replace(/\d+$/, n => n - 1)] = by.value.split(" ") // alone: one up
-        return this.happened("move", row, to)
-      }
+      if (by && ["leanwicket-add", "leanwicket-remove", "leanwicket-move"].includes(by.name)) return this.rowButton(by.name.slice(11), by.value)
       this.happened("submit", by && this.buttons.includes(by.value) ? by.value : this.buttons[0])
     })
     on(this.form, "reset", e => { e.preventDefault(); this.happened("reset") })
@@ -78,6 +76,15 @@ class Page {
     const seen = () => { if (this.submission === "accepted") this.keepNow() }
     on(document, "pointerdown", seen, true)
     on(document, "keydown", seen, true)
+  }
+
+  // A button of a row: crew, crew/2, or crew/2 crew/0, which moves one to the other's
+  // place; alone it goes one up.
+  rowButton(what, value) {
+    const [row, to = row.replace(/\d+$/, n => n - 1)] = value.split(" ")
+    const group = row.replace(/\/\d+$/, ""), place = what === "add" ? Number(this.form.elements[row]?.value) : Number((what === "move" ? to : row).slice(group.length + 1))
+    this.happened(what, row, ...(what === "move" ? [to] : []))
+    this.rowFocus(what, group, place)
   }
 
   guarded(event, f) {
@@ -100,7 +107,9 @@ class Page {
     this.ends.abort()
     removeEventListener("beforeunload", this.unload)
     for (const id of this.timers.values()) clearTimeout(id)
-    for (const part of [this.polite, this.assertive, this.dialog]) part?.remove()
+    this.sized?.disconnect()
+    for (const part of [this.notice, this.dialog, ...this.added]) part?.remove()
+    if (this.title) document.title = this.title
   }
 
   // What is here fails: the page works as it did before.
@@ -119,7 +128,7 @@ class Page {
   happened(what, ...texts) {
     if (!this.alive) return
     if (what === "edit") this.held.set(...texts)
-    if (what === "edit" && !this.summary.querySelector("li")) this.summary.hidden = true
+    if (what === "edit" && this.submission === "idle" && this.form.dataset.leanwicketPrefill !== "failed") this.saidAt = null
     this.carryOut(this.call(this.number, performance.now(), what, ...texts))
     if (this.store) this.keepSoon()
   }
@@ -136,17 +145,22 @@ class Page {
       if (what === "focus" || what === "leave" || what === "navigate") moves.push(() => this.does[what].call(this, ...parts))
       else this.does[what]?.call(this, ...parts)
     }
+    this.refresh()
     if (this.submission !== before) this.outcome()
     for (const move of moves) move()
+    this.uncover()
     this.takeEarly()
   }
 
   does = {
     form(name, title, fields, buttons) { this.buttons = buttons.split(" ") },
-    field(path, flags, raw, ...issues) { this.field(path, flags, raw, issues) },
-    rows(path, flags, count, ...issues) { this.rows(path, flags, Number(count), issues) },
-    status(submission, prefill, leave, flags) {
+    field(path, flags, raw, saved, ...issues) { this.field(path, flags, raw, saved, issues) },
+    rows(path, flags, count, saved, ...issues) { this.rows(path, flags, Number(count), saved, issues) },
+    status(submission, prefill, leave, flags, under, receipt) {
       this.submission = submission
+      this.moment = submission + " " + prefill
+      this.under = under
+      this.receipt = receipt.startsWith("/") && !receipt.startsWith("//") ? receipt : ""
       const now = { leanwicketState: submission, leanwicketPrefill: prefill, leanwicketLeave: leave }
       for (const name in now) if (this.form.dataset[name] !== now[name]) this.form.dataset[name] = now[name]
       this.form.toggleAttribute("data-leanwicket-unsaved", flags.includes("u"))
@@ -160,7 +174,7 @@ class Page {
       if (this.holds.get(name) === holds + why) return
       this.holds.set(name, holds + why)
       for (const b of this.form.elements) {
-        if (b.type !== "submit" || b.value !== name || b.name === "leanwicket-add" || b.name === "leanwicket-remove") continue
+        if (b.type !== "submit" || b.value !== name || b.name === "leanwicket-add" || b.name === "leanwicket-remove" || b.name === "leanwicket-move") continue
         const busy = holds.split(" ").some(h => h === "sending" || h === "checking" || h === "gone")
         b.toggleAttribute("data-leanwicket-busy", busy)
         if (holds) b.dataset.leanwicketHolds = holds
@@ -169,17 +183,9 @@ class Page {
         else b.removeAttribute("title")
       }
     },
-    issues(...texts) {
-      this.formIssues = texts
-      if (!this.summary.hidden && this.summary.querySelector("li") && !texts.length && ![...this.shown.values()].some(i => i.length)) this.summary.hidden = true
-    },
-    say(level, text) {
-      const urgent = level === "assertive"
-      this.polite.textContent = urgent ? "" : text
-      this.assertive.textContent = urgent ? text : ""
-      if (urgent) this.summarize(text)
-      else this.summary.hidden = true
-    },
+    issues(...texts) { this.formIssues = texts },
+    say(level, text, kind) { this.say(level, text, kind) },
+    tell(text) { this.hush.textContent = text },
     focus(path) { this.focus(path) },
     ask(reason) { this.ask(reason) },
     leave(to, kind) { if (kind === "inside") guard.agrees(this) },
@@ -216,7 +222,7 @@ class Page {
 
   // outcome lets other scripts act on what came of a submission.
   outcome() {
-    this.form.dispatchEvent(new CustomEvent("leanwicket-" + this.submission, { bubbles: true, detail: { submission: this.submission, said: this.polite.textContent || this.assertive.textContent } }))
+    this.form.dispatchEvent(new CustomEvent("leanwicket-" + this.submission, { bubbles: true, detail: { submission: this.submission, said: this.said || "" } }))
   }
 }
 

@@ -1,34 +1,49 @@
 // What a form shows.
 const shown = {
-  // The parts of the page that are not there without script.
+  // The parts of the page that are not there without script: the summary of what is
+  // wrong above the form, and the notice that sticks to the lower edge of the window.
   prepare() {
-    const make = (role, live, className) => {
-      const region = document.createElement("div")
-      region.setAttribute("role", role)
-      region.setAttribute("aria-live", live)
-      region.className = className
-      this.form.before(region)
-      return region
+    const part = (name, put) => {
+      const found = document.getElementById("leanwicket-" + name)
+      const element = found && !found.dataset.leanwicketTaken ? found : document.createElement("div")
+      element.dataset.leanwicketTaken = ""
+      if (!found) element.id = "leanwicket-" + name
+      element.className = "leanwicket-" + name
+      element.tabIndex = -1
+      element.hidden = true
+      element.replaceChildren()
+      if (!element.isConnected) put(element)
+      return element
     }
-    this.summary = document.getElementById("leanwicket-summary") || document.createElement("div")
-    this.summary.id ||= "leanwicket-summary"
-    this.summary.className = "summary"
-    this.summary.tabIndex = -1
-    this.summary.removeAttribute("role") // what it says is said once, by the region below
-    this.summary.hidden = true
-    this.form.before(this.summary)
-    this.polite = make("status", "polite", "leanwicket-said")
-    this.assertive = make("alert", "assertive", "leanwicket-urgent")
-    document.querySelectorAll(".received").forEach(r => { r.remove() })
+    const line = (parent, role) => {
+      const p = document.createElement("p")
+      if (role) p.setAttribute("role", role)
+      parent.append(p)
+      return p
+    }
+    this.summary = part("summary", s => this.form.before(s))
+    this.heading = line(this.summary, "alert")
+    this.list = document.createElement("ol")
+    this.summary.append(this.list)
+    this.notice = part("notice", n => this.form.after(n))
+    this.polite = line(this.notice, "status")
+    this.urgent = line(this.notice, "alert")
+    this.pending = line(this.notice) // seen, and not announced: aria-busy says it
+    this.hush = line(this.notice, "status") // announced, and not shown: the rows show it
+    this.hush.className = "leanwicket-first"
+    this.sized = new ResizeObserver(() => document.documentElement.style.setProperty("--leanwicket-notice-height", this.notice.offsetHeight + "px"))
+    this.sized.observe(this.notice)
+    this.title = this.form.dataset.leanwicketTitle
     this.form.noValidate = true
+    this.pickers(this.form)
   },
 
   box(path) {
     const control = this.controls(path)[0]
-    return control?.closest("[data-leanwicket-field], .field") || control?.parentElement || this.form.querySelector(`[data-leanwicket-field="${CSS.escape(path)}"]`)
+    return control?.closest("[data-leanwicket-field], .leanwicket-field") || control?.parentElement || this.form.querySelector(`[data-leanwicket-field="${CSS.escape(path)}"]`)
   },
 
-  field(path, flags, raw, issues) {
+  field(path, flags, raw, saved, issues) {
     const all = this.controls(path)
     if (!all.length) return this.shown.set(path, issues)
     this.set(path, raw)
@@ -38,9 +53,16 @@ const shown = {
       box.toggleAttribute("data-leanwicket-unasked", box.hidden)
       box.toggleAttribute("data-leanwicket-checking", flags.includes("c"))
       box.toggleAttribute("data-leanwicket-contested", flags.includes("x"))
-      this.contested(box, path, flags.includes("x"))
+      this.contested(box, path, flags.includes("x"), this.readable(all, raw), saved)
     }
     this.issues(path, all, box, issues)
+  },
+
+  // What a person reads of a control's value: of options their labels.
+  readable(all, raw) {
+    if (all[0].type === "password") return ""
+    const chosen = all.flatMap(c => c.options ? [...c.selectedOptions] : c.type === "radio" || c.type === "checkbox" && all.length > 1 ? c.checked ? [c.labels[0] || c] : [] : [])
+    return chosen.map(c => c.textContent.trim() || c.value).join(", ") || raw
   },
 
   // The issues of a field: a list that its controls are described by.
@@ -52,15 +74,14 @@ const shown = {
     if (!list) {
       list = document.createElement("ul")
       list.id = id
-      list.className = "issues"
-      const line = all[0]?.closest(".box") || all[0]
+      list.className = "leanwicket-issues"
       if (!all.length) box?.querySelector(":scope > legend")?.after(list)
-      else if (all.length === 1 && all[0].type === "checkbox") line.after(list)
-      else line?.before(list)
+      else if (box?.classList.contains("leanwicket-field")) (box.querySelector(":scope > fieldset") || box).append(list)
+      else (all.at(-1).closest("label") || all.at(-1)).after(list)
     }
     list.replaceChildren(...issues.map(text => Object.assign(document.createElement("li"), { textContent: text })))
     list.hidden = !issues.length
-    box?.classList.toggle("wrong", issues.length > 0)
+    box?.classList.toggle("leanwicket-wrong", issues.length > 0)
     for (const c of all) {
       const ids = (c.getAttribute("aria-describedby") || "").split(" ").filter(i => i && i !== id)
       if (issues.length) { c.setAttribute("aria-invalid", "true"); ids.push(id) } else c.removeAttribute("aria-invalid")
@@ -69,23 +90,28 @@ const shown = {
     }
   },
 
-  // A contested field asks which value is to stand.
-  contested(box, path, is) {
+  // A contested field shows both values, and asks which one is to stand.
+  contested(box, path, is, mine, theirs) {
     let choice = box.querySelector(":scope > .leanwicket-choice")
     if (!is) return choice?.remove()
-    if (choice) return
-    choice = document.createElement("p")
-    choice.className = "leanwicket-choice"
-    choice.append("This was changed elsewhere. ")
-    for (const [which, label] of [["mine", "Keep mine"], ["theirs", "Take theirs"]]) {
-      const b = Object.assign(document.createElement("button"), { type: "button", name: "leanwicket-" + which, value: path, textContent: label })
-      b.addEventListener("click", e => this.guarded(e, () => this.happened("resolve", path, which)), { signal: this.ends.signal })
-      choice.append(b, " ")
+    if (!choice) {
+      choice = document.createElement("div")
+      choice.className = "leanwicket-choice"
+      for (const [which, title, label] of [["mine", "Yours", "Keep mine"], ["theirs", "Saved meanwhile", "Take that one"]]) {
+        const b = Object.assign(document.createElement("button"), { type: "button", name: "leanwicket-" + which, value: path, textContent: label })
+        b.addEventListener("click", e => this.guarded(e, () => this.happened("resolve", path, which)), { signal: this.ends.signal })
+        const side = document.createElement("div")
+        side.append(Object.assign(document.createElement("strong"), { textContent: title }), document.createElement("span"), b)
+        choice.append(side)
+      }
+      box.append(choice)
     }
-    box.append(choice)
+    const [yours, saved] = choice.querySelectorAll("span")
+    yours.textContent = mine || "(nothing)"
+    saved.textContent = theirs || "(nothing)"
   },
 
-  rows(path, flags, count, issues) {
+  rows(path, flags, count, saved, issues) {
     const id = "leanwicket-" + path.replaceAll("/", "-")
     const group = document.getElementById(id)
     if (!group) return
@@ -93,7 +119,7 @@ const shown = {
     group.toggleAttribute("data-leanwicket-unasked", group.hidden)
     const number = this.form.elements[path]
     if (number) number.value = String(count)
-    const rows = [...group.querySelectorAll(":scope > .row")]
+    const rows = [...group.querySelectorAll(":scope > .leanwicket-row")]
     rows.slice(count).forEach(r => r.remove())
     const template = group.querySelector(":scope > template")
     for (let k = rows.length; k < count && template; k++) {
@@ -104,33 +130,114 @@ const shown = {
       }
       if (k === 0) row.querySelector(`[name=leanwicket-move][value="${CSS.escape(path)}/0"]`)?.remove()
       template.before(row)
+      this.pickers(row)
     }
-    this.contested(group, path, flags.includes("x"))
+    const label = group.querySelector(":scope > legend")?.textContent.trim()
+    this.contested(group, path, flags.includes("x"), count + " × " + label, saved + " × " + label)
     this.issues(path, [], group, issues)
   },
 
-  // The summary lists what shows, with links to the fields.
-  summarize(text) {
-    const items = this.formIssues.map(text => Object.assign(document.createElement("li"), { textContent: text }))
-    for (const c of this.controls()) {
-      const issues = this.shown.get(c.name) || []
-      if (items.some(i => i.dataset.path === c.name)) continue
-      for (const issue of issues) {
-        const item = document.createElement("li")
-        item.dataset.path = c.name
-        item.append(Object.assign(document.createElement("a"), { href: "#" + c.id, textContent: issue }))
-        items.push(item)
-      }
+  // say shows a message once: above what is wrong where it speaks of that, else in the
+  // notice.
+  say(level, text, kind) {
+    this.said = text
+    const wrong = kind === "wrong" && this.wrongs().length > 0
+    this.heading.textContent = wrong ? text : ""
+    this.summary.hidden = !wrong
+    this.polite.textContent = !wrong && level === "polite" ? text : ""
+    this.urgent.textContent = !wrong && level !== "polite" ? text : ""
+    this.noticed = kind
+    this.saidAt = this.moment
+  },
+
+  // What shows of the issues, in the page's order, those of the form first.
+  wrongs() {
+    const all = []
+    for (const [path, issues] of this.shown) {
+      if (!issues.length) continue
+      const target = this.controls(path)[0] || document.getElementById("leanwicket-" + path.replaceAll("/", "-"))
+      if (target) all.push(...issues.map(text => ({ target, text })))
     }
-    const heading = Object.assign(document.createElement("h2"), { textContent: text })
-    const list = document.createElement("ul")
-    list.append(...items)
-    this.summary.replaceChildren(heading, ...(items.length ? [list] : []))
-    this.summary.hidden = false
+    all.sort((a, b) => a.target.compareDocumentPosition(b.target) & 2 ? 1 : -1)
+    return [...this.formIssues.map(text => ({ text })), ...all]
+  },
+
+  // refresh brings summary, notice and title in step with what is so now.
+  refresh() {
+    if (this.saidAt !== this.moment) { // what was said then matters no more
+      this.polite.textContent = this.urgent.textContent = ""
+      this.noticed = ""
+    }
+    const wrong = this.summary.hidden ? [] : this.wrongs()
+    if (!wrong.length) this.summary.hidden = true
+    const items = wrong.map(({ target, text }) => {
+      const item = document.createElement("li")
+      item.append(target ? Object.assign(document.createElement("a"), { href: "#" + target.id, textContent: text }) : text)
+      return item
+    })
+    if (this.list.innerHTML !== items.map(i => i.outerHTML).join("")) this.list.replaceChildren(...items)
+    if (this.receipt && this.polite.textContent && this.noticed === "good" && !this.polite.querySelector("a")) {
+      this.polite.append(" ", Object.assign(document.createElement("a"), { href: this.receipt, textContent: this.receipt }))
+    }
+    this.pending.textContent = this.polite.textContent || this.urgent.textContent ? "" : this.under
+    this.notice.className = "leanwicket-notice" + (this.noticed === "good" || this.noticed === "unsure" ? " leanwicket-" + this.noticed : "")
+    this.notice.hidden = !this.polite.textContent && !this.urgent.textContent && !this.pending.textContent
+    if (this.title) {
+      const pending = ["sending", "checking", "waiting"].includes(this.submission)
+      const title = (wrong.length ? wrong.length + " to mend – " : pending ? "Sending – " : this.submission === "accepted" ? "Received – " : "") + this.title
+      if (document.title !== title) document.title = title
+    }
+    this.uncover()
+  },
+
+  // The notice never covers what has the focus.
+  uncover() {
+    const focused = document.activeElement
+    if (this.notice.hidden || !this.form.contains(focused)) return
+    const covered = focused.getBoundingClientRect().bottom + 8 - this.notice.getBoundingClientRect().top
+    if (covered <= 0) return
+    let scrolled = this.form.parentElement
+    while (scrolled && scrolled !== document.body && !["auto", "scroll"].includes(getComputedStyle(scrolled).overflowY)) scrolled = scrolled.parentElement
+    if (!scrolled || scrolled === document.body) scrolled = document.scrollingElement
+    scrolled.scrollTop += covered
+  },
+
+  // The focus stays near a row that goes: on the next one, the previous one, or the
+  // button that adds one.
+  rowFocus(what, path, at) {
+    const group = document.getElementById("leanwicket-" + path.replaceAll("/", "-"))
+    const rows = group ? [...group.querySelectorAll(":scope > .leanwicket-row")] : []
+    const row = rows[Math.min(at, rows.length - 1)]
+    const target = what === "add" ? row?.querySelector("input:not([type=hidden]), textarea, select") : row?.querySelector(`[name=leanwicket-${what}]`) || row?.querySelector("[name=leanwicket-remove]")
+    ;(target || group?.querySelector("[name=leanwicket-add]"))?.focus()
+  },
+
+  // A date is typed, or chosen in the browser's own calendar.
+  pickers(within) {
+    for (const control of within.querySelectorAll("input[data-leanwicket-picker]")) {
+      const date = Object.assign(document.createElement("input"), { type: "date", tabIndex: -1 })
+      date.setAttribute("aria-hidden", "true")
+      const button = Object.assign(document.createElement("button"), { type: "button", className: "leanwicket-pick", textContent: "Calendar" })
+      button.setAttribute("aria-label", "Calendar for " + control.dataset.leanwicketPicker)
+      button.addEventListener("click", e => this.guarded(e, () => {
+        if (control.readOnly) return
+        date.value = /^\d{4}-\d\d-\d\d$/.test(control.value) ? control.value : ""
+        date.showPicker()
+      }), { signal: this.ends.signal })
+      date.addEventListener("change", e => this.guarded(e, () => {
+        if (control.readOnly || !date.value) return
+        control.value = date.value
+        this.happened("edit", control.name, date.value)
+        this.happened("blur", control.name)
+        control.focus()
+      }), { signal: this.ends.signal })
+      control.after(button, date)
+      this.added.push(button, date)
+    }
   },
 
   focus(path) {
-    if (path === "") return this.summary.focus()
+    if (path === "") return (this.summary.hidden ? this.notice : this.summary).focus()
     const control = this.controls(path)[0] || document.getElementById("leanwicket-" + path.replaceAll("/", "-"))
     control?.focus()
   },
@@ -151,7 +258,7 @@ const shown = {
       return b
     })
     const buttons = document.createElement("div")
-    buttons.className = "buttons"
+    buttons.className = "leanwicket-buttons"
     buttons.append(...answers)
     this.dialog.replaceChildren(title, buttons)
     if (!this.dialog.open) this.dialog.showModal()

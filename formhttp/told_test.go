@@ -1,0 +1,135 @@
+package formhttp_test
+
+import (
+	"context"
+	"net/http"
+	"net/url"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"leanwicket.dev/formhttp"
+	"leanwicket.dev/ledger"
+	"leanwicket.dev/ledger/memory"
+	"leanwicket.dev/replies"
+)
+
+// Whatever goes wrong is told on the page, beside what was typed; a client that asks
+// for JSON gets problem details. Nothing is said twice.
+func TestWhatGoesWrongIsToldOnThePage(t *testing.T) {
+	for _, c := range []struct {
+		name    string
+		answer  replies.Response
+		change  func(*formhttp.Options)
+		request func(*http.Request)
+		status  int
+		said    string
+		untyped bool // the request is turned away before it is read
+	}{
+		{name: "signed out", answer: replies.Response{Status: 401}, status: 401, said: "signed out"},
+		{name: "not allowed", answer: replies.Response{Status: 403}, status: 403, said: "not allowed"},
+		{name: "busy", answer: replies.Response{Status: 503, Header: map[string]string{"Retry-After": "7"}}, status: 503, said: "It is not known whether"},
+		{name: "too often", answer: replies.Response{Status: 429}, status: 429, said: "It is not known whether"},
+		{name: "refused in the server's words", answer: replies.Response{Status: 422, Body: map[string]any{"detail": "The quay is full."}}, status: 422, said: "The quay is full."},
+		{name: "refused at a field", answer: replies.Response{Status: 422, Body: map[string]any{"detail": "Look again.", "errors": map[string]any{"vessel": "Heron lies elsewhere."}}}, status: 422, said: "Heron lies elsewhere."},
+		{name: "broken", answer: replies.Response{Status: 500}, status: 500, said: "It is not known whether"},
+		{name: "still worked on", change: func(o *formhttp.Options) { o.Ledger = told{o.Ledger, ledger.InFlight} }, status: 409, said: "still being worked on"},
+		{name: "the key has other answers", change: func(o *formhttp.Options) { o.Ledger = told{o.Ledger, ledger.Different} }, status: 422, said: "was sent before with other answers"},
+		{name: "a bad key", request: func(r *http.Request) { r.Header.Set("Idempotency-Key", "a b") }, status: 400, said: "submission key"},
+		{name: "not readable", request: func(r *http.Request) { r.Header.Set("Content-Type", "text/csv") }, status: 400, said: "could not be read", untyped: true},
+		{name: "from elsewhere", request: func(r *http.Request) { r.Header.Set("Sec-Fetch-Site", "cross-site") }, status: 403, said: "not sent from this site", untyped: true},
+		{name: "too large", change: func(o *formhttp.Options) { o.MaxBody = 10 }, status: 413, said: "too large", untyped: true},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			s := newSite(t, stayForm, func(formhttp.Submission) (replies.Response, error) { return c.answer, nil }, func(o *formhttp.Options) {
+				o.Ledger = memory.New(0)
+				if c.change != nil {
+					c.change(o)
+				}
+			})
+			ask := func(accept string) page {
+				r, err := http.NewRequest(http.MethodPost, s.server.URL+"/stay", strings.NewReader(url.Values{"vessel": {"Heron"}}.Encode()))
+				require.NoError(t, err)
+				r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+				r.Header.Set("Accept", accept)
+				if c.request != nil {
+					c.request(r)
+				}
+				return s.do(r)
+			}
+			p := ask("text/html,*/*;q=0.8")
+			require.Equal(t, c.status, p.status)
+			require.Contains(t, p.header.Get("Content-Type"), "text/html")
+			require.Contains(t, p.text, `role="alert"`)
+			require.Contains(t, p.text, c.said)
+			if !c.untyped {
+				require.Equal(t, "Heron", p.controls["vessel"])
+			}
+			_, body, _ := strings.Cut(p.text, "<body>")
+			if c.answer.Body == nil {
+				require.Equal(t, 1, strings.Count(body, c.said), "it is said once")
+			}
+			p = ask("application/json")
+			require.Equal(t, c.status, p.status)
+			require.Contains(t, p.header.Get("Content-Type"), "application/problem+json")
+		})
+	}
+}
+
+// told is a ledger that knows each key in one way.
+type told struct {
+	ledger.Store
+	state ledger.State
+}
+
+func (l told) Reserve(context.Context, ledger.Reservation) (ledger.State, ledger.Answer, error) {
+	return l.state, ledger.Answer{}, nil
+}
+
+// A page says that something was received only where the ledger knows it, of the
+// account that sent it, and then where it is.
+func TestASuccessIsNotClaimedByAnAddress(t *testing.T) {
+	account := "ada"
+	s := newSite(t, stayForm, func(formhttp.Submission) (replies.Response, error) {
+		return replies.Response{Status: 201, Header: map[string]string{"Location": "/stays/17"}}, nil
+	}, func(o *formhttp.Options) { o.Principal = func(*http.Request) string { return account } })
+	get := func(query string) page {
+		r, err := http.NewRequest(http.MethodGet, s.server.URL+"/stay"+query, nil)
+		require.NoError(t, err)
+		return s.do(r)
+	}
+	s.get()
+	p := s.post(url.Values{"vessel": {"Heron"}})
+	require.Regexp(t, received, p.header.Get("Location"))
+	to, _, _ := strings.Cut(strings.TrimPrefix(p.header.Get("Location"), "/stay"), "#")
+	p = get(to)
+	require.Contains(t, p.text, "<title>Received – A stay</title>")
+	require.Contains(t, p.text, `Your stay is booked. <a href="/stays/17">/stays/17</a>`)
+	for _, query := range []string{"", "?received", "?leanwicket-received=", "?leanwicket-received=" + s.key, "?leanwicket-received=%0a"} {
+		require.NotContains(t, get(query).text, "Your stay is booked", query)
+	}
+	account = "bo"
+	require.NotContains(t, get(to).text, "Your stay is booked")
+}
+
+// What is private stands in no page, whatever happens to the rest.
+func TestPrivateAnswersAreNotEchoed(t *testing.T) {
+	form := strings.Replace(stayForm, "fields:\n", "fields:\n  note: {private: true}\n  quay: {private: true}\n  vessel: {private: true, autocomplete: new-password, lines: 4}\n", 1)
+	s := newSite(t, form, accept, nil)
+	s.get()
+	p := s.post(url.Values{"vessel": {"SECRET-1-that-is-much-too-long"}, "note": {"SECRET-2"}, "quay": {"south"}, "nights": {"4"}})
+	require.Equal(t, 422, p.status)
+	require.NotContains(t, p.text, "SECRET")
+	require.NotContains(t, p.text, "checked")
+	require.Equal(t, "4", p.controls["nights"])
+	require.Regexp(t, `<input type="password" id="leanwicket-vessel"[^>]* autocomplete="new-password"`, p.text)
+	require.Regexp(t, `name="note"[^>]* autocomplete="off"`, p.text)
+}
+
+func TestLinesOfAText(t *testing.T) {
+	form := strings.Replace(stayForm, "fields:\n", "fields:\n  vessel: {lines: 6}\n", 1)
+	p := newSite(t, form, accept, nil).get()
+	require.Contains(t, p.text, `<textarea id="leanwicket-vessel" name="vessel" rows="6"`)
+	require.Contains(t, p.text, `<textarea id="leanwicket-note" name="note" rows="5"`, "it may be longer than 200")
+}
