@@ -190,10 +190,12 @@ func (b *tab) fill() {
 	b.becomes("", `document.querySelector(".leanwicket-form > .leanwicket-buttons button").dataset.leanwicketHolds || ""`)
 }
 
-func (b *tab) apply() { b.do(chromedp.Click(chromedp.CSS(".leanwicket-form > .leanwicket-buttons button"))) }
+func (b *tab) apply() {
+	b.do(chromedp.Click(chromedp.CSS(".leanwicket-form > .leanwicket-buttons button")))
+}
 
 const (
-	said   = `document.querySelector("#leanwicket-notice [role=status]").firstChild?.textContent.trim() || ""` // without the link
+	said   = `document.querySelector("#leanwicket-notice [role=status] span")?.firstChild.data || ""` // without the link
 	urgent = `[...document.querySelectorAll("#leanwicket-notice [role=alert], #leanwicket-summary [role=alert]")].map(e => e.textContent).join("")`
 )
 
@@ -425,6 +427,6 @@ func TestWithoutTheCore(t *testing.T) {
 	b.js(`(() => { try { leanwicketCore(99, 0, "edit", "", "") } catch {} })()`)
 	b.becomes("true", `document.forms[0].dataset.leanwicketFailed !== undefined`)
 	b.apply()
-	b.becomes("?received", "location.search")
+	b.becomes("#leanwicket-notice", "location.hash")
 	require.Equal(t, "1", b.permits())
 }

@@ -156,7 +156,7 @@ func TestLivePage(t *testing.T) {
 	b.becomes("sending", part("submission"))
 	b.becomes("sends nothing: sending", part("holds"))
 	b.becomes("accepted", part("submission"))
-	b.js(`document.getElementById("form").scrollTop = 0`)
+	b.js(`document.getElementById("live-side").scrollTop = 0`)
 	b.picture("live")
 	require.Equal(t, "[]", browser.Violations(t, b.ctx))
 

@@ -118,7 +118,7 @@ func locked(s *lifecycle.Session) bool {
 func (p *patch) effect(form *lifecycle.Form, e *lifecycle.Effect) {
 	switch e.Kind {
 	case lifecycle.EffectSay:
-		p.add("say", e.Level.String(), form.Text(e.Message), kindOf(e))
+		p.add("say", e.Level.String(), form.Text(e.Message), kindOf(e), matters(e.Message.ID))
 	case lifecycle.EffectFocus:
 		path := ""
 		if e.Place.Field >= 0 {
@@ -148,4 +148,16 @@ func kindOf(e *lifecycle.Effect) string {
 		return "unsure"
 	}
 	return ""
+}
+
+// matters is until when a message is shown: until the applicant acts, or until the prefill
+// or the submission is in another state.
+func matters(id lifecycle.MessageID) string {
+	switch id {
+	case lifecycle.MessageBlockedUnchanged, lifecycle.MessageBlockedReceived, lifecycle.MessageBlockedContested, lifecycle.MessageAccepted:
+		return "act"
+	case lifecycle.MessageBlockedLoading, lifecycle.MessageBlockedPrefillMissing, lifecycle.MessageLoadFailed, lifecycle.MessageRestoredWaiting:
+		return "prefill"
+	}
+	return "submission"
 }

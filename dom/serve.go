@@ -94,7 +94,7 @@ func open(compiled []byte, now time.Duration, seed, mark, kept string) (*page, e
 	p.runner = runner.New(form, o)
 	p.everything()
 	if mark != "" {
-		p.out.add("say", lifecycle.Assertive.String(), form.Text(lifecycle.Message{ID: lifecycle.MessageUnsettledPrivate}), "unsure")
+		p.out.add("say", lifecycle.Assertive.String(), form.Text(lifecycle.Message{ID: lifecycle.MessageUnsettledPrivate}), "unsure", "submission")
 	}
 	return p, nil
 }

@@ -128,7 +128,7 @@ class Page {
   happened(what, ...texts) {
     if (!this.alive) return
     if (what === "edit") this.held.set(...texts)
-    if (what === "edit" && this.submission === "idle" && this.form.dataset.leanwicketPrefill !== "failed") this.saidAt = null
+    if (this.saidUntil === "act" && ["edit", "submit", "reset", "add", "remove", "move", "retry"].includes(what)) this.saidAt = null
     this.carryOut(this.call(this.number, performance.now(), what, ...texts))
     if (this.store) this.keepSoon()
   }
@@ -158,7 +158,7 @@ class Page {
     rows(path, flags, count, saved, ...issues) { this.rows(path, flags, Number(count), saved, issues) },
     status(submission, prefill, leave, flags, under, receipt) {
       this.submission = submission
-      this.moment = submission + " " + prefill
+      this.prefill = prefill
       this.under = under
       this.receipt = receipt.startsWith("/") && !receipt.startsWith("//") ? receipt : ""
       const now = { leanwicketState: submission, leanwicketPrefill: prefill, leanwicketLeave: leave }
@@ -184,7 +184,7 @@ class Page {
       }
     },
     issues(...texts) { this.formIssues = texts },
-    say(level, text, kind) { this.say(level, text, kind) },
+    say(level, text, kind, until) { this.say(level, text, kind, until) },
     tell(text) { this.hush.textContent = text },
     focus(path) { this.focus(path) },
     ask(reason) { this.ask(reason) },

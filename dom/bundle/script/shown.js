@@ -138,16 +138,20 @@ const shown = {
   },
 
   // say shows a message once: above what is wrong where it speaks of that, else in the
-  // notice.
-  say(level, text, kind) {
+  // notice, until the applicant acts, or until prefill or submission are in another state.
+  say(level, text, kind, until) {
     this.said = text
     const wrong = kind === "wrong" && this.wrongs().length > 0
     this.heading.textContent = wrong ? text : ""
     this.summary.hidden = !wrong
-    this.polite.textContent = !wrong && level === "polite" ? text : ""
-    this.urgent.textContent = !wrong && level !== "polite" ? text : ""
+    const line = document.createElement("span")
+    line.append(text)
+    if (kind === "good" && this.receipt) line.append(" ", Object.assign(document.createElement("a"), { href: this.receipt, textContent: this.receipt }))
+    this.polite.replaceChildren(...(!wrong && level === "polite" ? [line] : []))
+    this.urgent.replaceChildren(...(!wrong && level !== "polite" ? [line] : []))
     this.noticed = kind
-    this.saidAt = this.moment
+    this.saidUntil = until
+    this.saidAt = this[until] || ""
   },
 
   // What shows of the issues, in the page's order, those of the form first.
@@ -164,7 +168,7 @@ const shown = {
 
   // refresh brings summary, notice and title in step with what is so now.
   refresh() {
-    if (this.saidAt !== this.moment) { // what was said then matters no more
+    if (this.saidAt !== (this[this.saidUntil] || "")) { // what was said then matters no more
       this.polite.textContent = this.urgent.textContent = ""
       this.noticed = ""
     }
@@ -176,9 +180,6 @@ const shown = {
       return item
     })
     if (this.list.innerHTML !== items.map(i => i.outerHTML).join("")) this.list.replaceChildren(...items)
-    if (this.receipt && this.polite.textContent && this.noticed === "good" && !this.polite.querySelector("a")) {
-      this.polite.append(" ", Object.assign(document.createElement("a"), { href: this.receipt, textContent: this.receipt }))
-    }
     this.pending.textContent = this.polite.textContent || this.urgent.textContent ? "" : this.under
     this.notice.className = "leanwicket-notice" + (this.noticed === "good" || this.noticed === "unsure" ? " leanwicket-" + this.noticed : "")
     this.notice.hidden = !this.polite.textContent && !this.urgent.textContent && !this.pending.textContent
