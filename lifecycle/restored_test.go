@@ -76,6 +76,61 @@ func TestWaitingAnswersBesideAnOpenAttempt(t *testing.T) {
 	require.EqualValues(t, 1, s.dirty())
 }
 
+// An attempt that does not fit is not taken over, and the page says that it is not
+// known what came of it. A group is kept whole while an attempt is open.
+func TestAttemptsThatDoNotFit(t *testing.T) {
+	form, err := NewForm(Declaration{
+		Name: "berths", Buttons: []string{"save"}, Submit: SubmitPolicy{Method: "POST", Timeout: 1},
+		Fields: []Field{{Path: "berths", Kind: KindRows}, {Path: "berths/*/vessel", Kind: KindText}, {Path: "quay", Kind: KindInteger}},
+	})
+	require.NoError(t, err)
+	rows := func(count int64) Answer { return Answer{Place: Place{0, -1}, Value: Number(count, 0)} }
+	whole := []KeptGroup{{Path: "berths", Rows: [][]Kept{{}}, Now: 1, Sent: []int32{0}}}
+	for name, kept := range map[string]Restored{
+		"more rows than any form has":  {Attempt: &KeptAttempt{Button: "save", Values: []Answer{rows(mostRows + 1)}}},
+		"fewer rows than none":         {Attempt: &KeptAttempt{Button: "save", Values: []Answer{rows(-1)}}},
+		"rows that the group has not":  {Groups: whole, Attempt: &KeptAttempt{Button: "save", Values: []Answer{rows(2)}}},
+		"a row that was not sent":      {Attempt: &KeptAttempt{Button: "save", Values: []Answer{rows(1), {Place: Place{1, 1}, Value: Text("Heron")}}}},
+		"a value of another kind":      {Attempt: &KeptAttempt{Button: "save", Values: []Answer{{Place: Place{2, -1}, Value: Text("Heron")}}}},
+		"a button that the form lacks": {Attempt: &KeptAttempt{Button: "apply"}},
+	} {
+		s, _ := Open(form, Seed{})
+		effects, err := s.Apply(Restore(&kept))
+		require.NoError(t, err, name)
+		require.Zero(t, s.Attempt().Number, name)
+		k := slices.IndexFunc(effects, func(e Effect) bool { return e.Kind == EffectSay })
+		require.GreaterOrEqual(t, k, 0, name)
+		require.Equal(t, MessageUnsettledPrivate, effects[k].Message.ID, name)
+	}
+	s, _ := Open(form, Seed{})
+	_, err = s.Apply(Restore(&Restored{Groups: whole, Attempt: &KeptAttempt{Button: "save", Values: []Answer{rows(1)}}}))
+	require.NoError(t, err)
+	require.EqualValues(t, 1, s.Attempt().Number)
+	_, err = s.Apply(Replied(1, 1, &Reply{Kind: ReplyAccepted}))
+	require.NoError(t, err)
+	_, err = s.Apply(Edit("quay", "4"))
+	require.NoError(t, err)
+	_, err = s.Apply(Submit(""))
+	require.NoError(t, err)
+	kept, _ := s.Kept()
+	require.Len(t, kept.Groups, 1)
+}
+
+// An event that names what the form or the session has never had is the caller's
+// mistake.
+func TestWhatWasNeverThere(t *testing.T) {
+	form, err := NewForm(Declaration{Name: "berth", Submit: SubmitPolicy{Timeout: 1}, Buttons: []string{"save"}, Fields: []Field{{Path: "vessel", Kind: KindText}}})
+	require.NoError(t, err)
+	for _, e := range []Event{
+		Loaded(9, nil, ""), LoadFailed(9, ""), Checked(9, nil), CheckFailed(9), Replied(9, 1, &Reply{}), Elapsed(0), Elapsed(99), Edit("draught", ""), Submit("apply"), Blur("x"),
+	} {
+		s, _ := Open(form, Seed{})
+		_, err := s.Apply(e)
+		var unknown *UnknownError
+		require.ErrorAs(t, err, &unknown, e.Kind.String())
+	}
+}
+
 // What does not fit is said at once: the applicant would miss it.
 func TestWhatIsLeftOutIsSaidAtOnce(t *testing.T) {
 	form, err := NewForm(Declaration{Name: "berth", Submit: SubmitPolicy{Timeout: 1}, Buttons: []string{"save"}, Fields: []Field{{Path: "vessel", Kind: KindText}}})

@@ -82,7 +82,7 @@ func (t *taking) value(v *Kept) {
 		t.leftOut++
 		return
 	}
-	if s.cells[i].row < 0 && v.Baseline != s.cells[i].baseline {
+	if v.Baseline != s.cells[i].baseline {
 		s.mark(i, bitMentioned) // an answer brought it to the earlier page
 	}
 	s.takeKept(i, v)

@@ -66,10 +66,8 @@ func rowsBreak(constraint *Constraint, count int) (MessageID, Code, bool) {
 		return MessageNoRows, CodeValueMissing, count == 0
 	case OpMinItems:
 		return MessageTooFewRows, CodeRangeUnderflow, count > 0 && int64(count) < constraint.Value.Integer()
-	case OpMaxItems:
+	default: // OpMaxItems: NewForm lets no group have others
 		return MessageTooManyRows, CodeRangeOverflow, int64(count) > constraint.Value.Integer()
-	default:
-		return MessageNone, 0, false
 	}
 }
 

@@ -91,6 +91,13 @@ timeline:
 		"a loaded value that the field cannot hold is there, with an issue": {prefill, loads("{n: twelve}") + `timeline:
   - {at: 1s, expect: {issues: {n: [badInput]}, values: {n: twelve}, dirty: []}}
 `},
+		"a refusal of the first field goes to the form where it is not asked any more": {"submit: {url: /s, whileSending: edit}\nfields: {a: {when: {box: true}}}\n", `backend: {submit: [{after: 500ms, status: 422, body: {errors: {a: [Not this.]}}}]}
+timeline:
+  - {at: 1s, edit: {box: true, a: Heron}}
+  - {at: 1s, submit: true}
+  - {at: 1200ms, edit: {box: false}}
+  - {at: 2s, expect: {submission: refused, issues: {"": [customError]}}}
+`},
 		"contested only where the newer value is news": {"prefill: {url: /r, ifEdited: ask}\n", loads("{a: Heron, b: x}", "{a: Heron, b: y}", "{a: Tern, b: y}") + `timeline:
   - {at: 1s, edit: {a: Egret}}
   - {at: 2s, refresh: true}

@@ -252,7 +252,7 @@ func (r *recorder) describe(e lifecycle.Event, answer *Answer) string {
 	}
 	switch e.Kind {
 	case lifecycle.EventEdit:
-		return "types " + r.typed(e) + " at " + e.Path
+		return r.edits(e)
 	case lifecycle.EventBlur:
 		return "leaves " + e.Path
 	case lifecycle.EventSubmit:
@@ -260,7 +260,7 @@ func (r *recorder) describe(e lifecycle.Event, answer *Answer) string {
 		if button == "" {
 			button = r.play.scenario.Form().Buttons[0]
 		}
-		return "submits with " + button
+		return "presses the button " + button
 	case lifecycle.EventAddRow:
 		return "adds a row to " + e.Path
 	case lifecycle.EventRemoveRow:
@@ -304,23 +304,24 @@ func (r *recorder) describe(e lifecycle.Event, answer *Answer) string {
 	}
 }
 
-func (r *recorder) typed(e lifecycle.Event) string {
+// edits says what an edit is in words.
+func (r *recorder) edits(e lifecycle.Event) string {
 	form := r.play.scenario.Form()
 	place, _ := form.Lookup(e.Path)
 	field := &form.Fields[place.Field]
 	switch {
 	case field.Private:
-		return "(private)"
-	case e.Raw == "" && field.Kind == lifecycle.KindBoolean:
-		return "no tick"
-	case e.Raw == "":
-		return "nothing"
+		return "types (private) at " + e.Path
+	case field.Kind == lifecycle.KindBoolean && e.Raw == "":
+		return "takes the tick from " + e.Path
 	case field.Kind == lifecycle.KindBoolean:
-		return "a tick"
-	case field.Kind == lifecycle.KindChoices:
-		return strings.ReplaceAll(e.Raw, "\n", ", ")
+		return "ticks " + e.Path
+	case e.Raw == "":
+		return "empties " + e.Path
+	case field.Kind == lifecycle.KindChoices || field.Kind == lifecycle.KindChoice:
+		return "chooses " + strings.ReplaceAll(e.Raw, "\n", ", ") + " at " + e.Path
 	default:
-		return strconv.Quote(e.Raw)
+		return "types " + strconv.Quote(e.Raw) + " at " + e.Path
 	}
 }
 

@@ -97,7 +97,7 @@ func WriteSteps(w io.Writer, steps []Step, style Style) {
 // is wrong, what was said.
 func colorOf(line string) string {
 	for _, lead := range []struct{ prefix, color string }{
-		{"submission:", bold}, {"sends ", bold}, {"what the form", bold}, {"! ", red}, {"ok ", green}, {"says: ", cyan}, {"asks ", amber}, {"leave: ", amber},
+		{"submission:", bold}, {"sends ", bold}, {"what the form", bold}, {"issue at ", red}, {"issue gone", green}, {"says: ", cyan}, {"asks ", amber}, {"leave: ", amber},
 	} {
 		if strings.HasPrefix(line, lead.prefix) {
 			return lead.color
@@ -131,9 +131,9 @@ func shown(s *Step) []string {
 		add("says: " + s.Said)
 	}
 	for _, issue := range s.Issues {
-		mark := "! "
+		mark := "issue at "
 		if issue.Gone {
-			mark = "ok "
+			mark = "issue gone from "
 		}
 		add(mark + quoted(issue.Path) + ": " + issue.Text)
 	}

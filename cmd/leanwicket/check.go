@@ -1,6 +1,7 @@
 package main
 
 import (
+	"cmp"
 	"fmt"
 	"os"
 	"strings"
@@ -8,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"leanwicket.dev/declare"
+	"leanwicket.dev/scenario"
 )
 
 func checkCommand() *cobra.Command {
@@ -39,8 +41,8 @@ summary (exit status 0, or 1 with --strict). A folder stands for every
 					continue
 				}
 				form := source.Form
-				fmt.Fprintf(c.OutOrStdout(), "%s: form %s, fields: %d, submits with %s by %s\n", file, form.Name, len(form.Fields),
-					strings.Join(form.Buttons, ", "), form.Submit.Method)
+				fmt.Fprintf(c.OutOrStdout(), "%s: form %s, %s; %s %s, with the button %s\n", file, form.Name, scenario.Plural(len(form.Fields), "field"),
+					form.Submit.Method, cmp.Or(form.Submit.URL, "to the page's own address"), strings.Join(form.Buttons, " or "))
 				for _, advice := range source.Advice {
 					unwise++
 					fmt.Fprintf(c.OutOrStdout(), "  unwise  %s\n", advice.Error())

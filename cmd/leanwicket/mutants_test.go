@@ -317,6 +317,7 @@ func (m mutant) find(dir, program string) (by string, took time.Duration) {
 	}
 	start = time.Now()
 	for _, tests := range [][3]string{
+		{"./lifecycle", ".", "tests of the core"},
 		{"./scenario", "Rules", "scenarios of the rules"},
 		{"./verify", "Recorded", "sessions, as recorded"},
 		{account, "Lost", "the account"},

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"bytes"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -14,7 +15,7 @@ import (
 var fenced = regexp.MustCompile("(?ms)^```([^\n]*)\n(.*?)^```$")
 
 // What the pages show is what the program does: each file block is written out,
-// each console block is run and its output compared.
+// each console block is run and its output compared. UPDATE=1 writes the outputs anew.
 func TestPagesShowWhatHappens(t *testing.T) {
 	pages, err := filepath.Glob("../../docs/*.md")
 	require.NoError(t, err)
@@ -29,22 +30,32 @@ func TestPagesShowWhatHappens(t *testing.T) {
 				case name != "":
 					require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(block[2]), 0o644))
 				case kind == "console":
-					runConsole(t, dir, block[2])
+					ran := runConsole(t, dir, block[2])
+					if os.Getenv("UPDATE") == "" {
+						require.Equal(t, block[2], ran)
+					}
+					text = bytes.Replace(text, []byte(block[2]), []byte(ran), 1)
 				}
+			}
+			if os.Getenv("UPDATE") != "" {
+				require.NoError(t, os.WriteFile(page, text, 0o644))
 			}
 		})
 	}
 }
 
-func runConsole(t *testing.T, dir, block string) {
+// runConsole runs the commands of a block, and returns the block as it is now.
+func runConsole(t *testing.T, dir, block string) string {
+	var ran []string
 	for part := range strings.SplitSeq("\n"+strings.TrimSuffix(block, "\n"), "\n$ ") {
-		command, want, _ := strings.Cut(part, "\n")
+		command, _, _ := strings.Cut(part, "\n")
 		if command == "" {
 			continue
 		}
 		shell := exec.Command("sh", "-c", command)
 		shell.Dir = dir
 		output, _ := shell.CombinedOutput()
-		require.Equal(t, strings.TrimSpace(want), strings.TrimSpace(string(output)), "$ %s", command)
+		ran = append(ran, strings.TrimSpace("$ "+command+"\n"+string(output))+"\n")
 	}
+	return strings.Join(ran, "\n")
 }

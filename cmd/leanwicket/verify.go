@@ -223,11 +223,11 @@ func (v *verifying) tell(file string, report *verify.Report) {
 		begun = withAll(begun, w.Begun...)
 	}
 	fmt.Fprintf(v.stdout, "%s: %s\n", file, verdict)
-	fmt.Fprintf(v.stdout, "  walked  %s states, %s transitions, at most %d deep, in %s\n",
-		thousands(states), thousands(transitions), deepest, scenario.Plural(len(report.Walks), "walk"))
-	fmt.Fprintf(v.stdout, "  edited  %s\n", strings.Join(edited, "; "))
-	fmt.Fprintf(v.stdout, "  begun   %s\n", strings.Join(begun, ", "))
-	fmt.Fprintf(v.stdout, "  within  %s\n", strings.Join(within, "; "))
+	fmt.Fprintf(v.stdout, "  visits  %s states by %s transitions, in %s; a session has at most %s\n",
+		thousands(states), thousands(transitions), scenario.Plural(len(report.Walks), "walk"), scenario.Plural(deepest, "step"))
+	fmt.Fprintf(v.stdout, "  edits   in each walk one of: %s\n", strings.Join(edited, "; "))
+	fmt.Fprintf(v.stdout, "  opens   %s\n", strings.Join(begun, ", "))
+	fmt.Fprintf(v.stdout, "  bounds  %s\n", strings.Join(within, "; "))
 	if strings.Contains(report.Unfinished(), "limit") {
 		fmt.Fprintln(v.stdout, "  to finish: a higher --states or --memory, or less to walk: --edit one field, --attempts 1")
 	}
