@@ -49,8 +49,8 @@ func Chart(form *lifecycle.Form, arrows []Arrow, o ChartOptions) (*Drawing, erro
 		bottom = math.Max(bottom, c.part(p, x, top, width))
 		x += width + chartGap
 	}
-	c.drawing.Height = math.Max(pageHeight, bottom+56)
-	c.legend(c.drawing.Height - 26)
+	c.drawing.Height = math.Max(pageHeight, bottom+70)
+	c.legend(c.drawing.Height - 40)
 	c.drawing.Description = describeChart(form, arrows, o)
 	return c.drawing, nil
 }
@@ -264,6 +264,8 @@ func (c *chart) legend(y float64) {
 	if c.options.Broken != "" {
 		item("the way to what is broken", chartRow{from: 0, to: 1, broken: true}, c.options)
 	}
+	c.drawing.text(float64(margin), y+22, Line, textSize, false,
+		"leave inside: by a link or back · leave unload: by closing or reloading the page · answer: to the question about leaving · reply: of the backend · timer: a wait is over")
 }
 
 // policies says what the form declares, in the words of the form file.
