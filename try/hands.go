@@ -58,7 +58,7 @@ func (t *tab) keys(keys string) {
 
 // typeIn puts a text into a control: by keys where it is typed.
 func (t *tab) typeIn(path, raw string) {
-	t.did("applicant", "enters %q at %s", raw, path)
+	t.did("applicant", "%s", t.edits(path, raw))
 	l := t.see()
 	f, there := l.Fields[path]
 	for group, row := t.inRows(path); group != "" && !there && row >= l.rows(group); {
@@ -86,6 +86,19 @@ func (t *tab) typeIn(path, raw string) {
 	t.need(err)
 	if text != "true" {
 		t.cannot("the control of %s takes no %q; right would be fields.%s.samples in the form file", path, raw, path)
+	}
+}
+
+// edits says in words what is put into a control.
+func (t *tab) edits(path, raw string) string {
+	place, known := t.form.Lookup(path)
+	switch box := known && t.form.Fields[place.Field].Kind == lifecycle.KindBoolean; {
+	case box && raw == "":
+		return "takes the tick from " + path
+	case box:
+		return "ticks " + path
+	default:
+		return fmt.Sprintf("types %q at %s", raw, path)
 	}
 }
 

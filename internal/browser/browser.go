@@ -37,6 +37,9 @@ func Open(t testing.TB) context.Context {
 
 // Violations is what axe-core finds wrong with the page that is open, as JSON; []:
 // nothing. Without axe-core the test is skipped.
+//
+// In forced colors the colors are the system's, and axe-core reads those that the page
+// has asked for: contrast is not looked at then.
 func Violations(t testing.TB, page context.Context) string {
 	t.Helper()
 	axe := Package("axe-core")
@@ -48,7 +51,7 @@ func Violations(t testing.TB, page context.Context) string {
 	_, err = chromedp.Run(page, chromedp.Evaluate[bool](string(source)+"; true"))
 	require.NoError(t, err)
 	found, err := chromedp.Run(page, chromedp.Evaluate[string](
-		`axe.run().then(r => JSON.stringify(r.violations.map(v => [v.id, v.help, v.nodes.map(n => n.html + " " + n.failureSummary)]), null, 1))`, chromedp.EvalAwaitPromise))
+		`axe.run({rules: {"color-contrast": {enabled: !matchMedia("(forced-colors: active)").matches}}}).then(r => JSON.stringify(r.violations.map(v => [v.id, v.help, v.nodes.map(n => n.html + " " + n.failureSummary)]), null, 1))`, chromedp.EvalAwaitPromise))
 	require.NoError(t, err)
 	return found
 }
