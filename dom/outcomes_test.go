@@ -53,3 +53,17 @@ func TestOutcomesAreSeen(t *testing.T) {
 		}
 	}
 }
+
+// Two forms of one page, with no style of ours: each says its own.
+func TestTwoFormsSayTheirOwn(t *testing.T) {
+	b := openTab(t)
+	b.static(map[string]string{"index.html": twoForms}, "visit", "pilot")
+	texts := `[...document.querySelectorAll(".leanwicket-summary")].map(s => s.hidden ? "-" : s.querySelectorAll("li").length).join(" ")`
+	b.do(chromedp.Click(chromedp.CSS(`form:first-of-type button`)))
+	b.becomes("2 -", texts)
+	b.do(chromedp.Click(chromedp.CSS(`form:last-of-type button`)))
+	b.becomes("2 1", texts)
+	b.typeIn("slot", "09:30")
+	b.becomes("2 -", texts)
+	require.Equal(t, "sticky", b.js(`getComputedStyle(document.querySelector(".leanwicket-notice")).position`))
+}

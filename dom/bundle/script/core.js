@@ -10,6 +10,18 @@ const PART = "\x1f", RECORD = "\x1e"
 const pages = [] // by number, as the core has them
 const clean = text => String(text).replace(/[\x1e\x1f]/g, " ")
 
+// What has to look right on every page, whatever its own style: rules of no weight,
+// which any rule of the page wins over, but that what is not asked stays hidden.
+const style = new CSSStyleSheet()
+style.replaceSync(`
+  :where(.leanwicket-notice) { position: sticky; bottom: 0; background: Canvas; color: CanvasText; padding: .6rem; border-top: 1px solid }
+  :where(.leanwicket-notice p) { margin: 0 }
+  :where(.leanwicket-first) { position: absolute; width: 1px; height: 1px; overflow: hidden; clip-path: inset(50%) }
+  :where(.leanwicket-dated) { position: relative }
+  [data-leanwicket-unasked] { display: none !important }
+`)
+document.adoptedStyleSheets = [...document.adoptedStyleSheets, style]
+
 // The core: one function, loaded once.
 let core
 function load() {

@@ -5,7 +5,7 @@ const shown = {
   prepare() {
     const part = (name, put) => {
       const found = document.getElementById("leanwicket-" + name)
-      const element = found && !found.dataset.leanwicketTaken ? found : document.createElement("div")
+      const element = found && !("leanwicketTaken" in found.dataset) ? found : document.createElement("div")
       element.dataset.leanwicketTaken = ""
       if (!found) element.id = "leanwicket-" + name
       element.className = "leanwicket-" + name
