@@ -58,10 +58,11 @@ func TestOutcomesAreSeen(t *testing.T) {
 func TestTwoFormsSayTheirOwn(t *testing.T) {
 	b := openTab(t)
 	b.static(map[string]string{"index.html": twoForms}, "visit", "pilot")
+	b.open("/")
 	texts := `[...document.querySelectorAll(".leanwicket-summary")].map(s => s.hidden ? "-" : s.querySelectorAll("li").length).join(" ")`
-	b.do(chromedp.Click(chromedp.CSS(`form:first-of-type button`)))
+	b.do(chromedp.Click(chromedp.CSS(`form[data-leanwicket-form*=visit] button`)))
 	b.becomes("2 -", texts)
-	b.do(chromedp.Click(chromedp.CSS(`form:last-of-type button`)))
+	b.do(chromedp.Click(chromedp.CSS(`form[data-leanwicket-form*=pilot] button`)))
 	b.becomes("2 1", texts)
 	b.typeIn("slot", "09:30")
 	b.becomes("2 -", texts)
