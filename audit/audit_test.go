@@ -1,6 +1,7 @@
 package audit_test
 
 import (
+	"context"
 	"net/http/httptest"
 	"strings"
 	"testing"
@@ -11,6 +12,7 @@ import (
 	"leanwicket.dev/declare"
 	"leanwicket.dev/formhttp"
 	"leanwicket.dev/harbour"
+	"leanwicket.dev/replies"
 )
 
 // Nothing is wrong with the pages that formhttp renders.
@@ -19,7 +21,11 @@ func TestOurOwnPages(t *testing.T) {
 		source, err := declare.OpenFS(harbour.Files(), name)
 		require.NoError(t, err)
 		w := httptest.NewRecorder()
-		formhttp.New(source, formhttp.Options{Script: "/leanwicket.js"}).ServeHTTP(w, httptest.NewRequest("GET", "/", nil))
+		page, err := formhttp.New(source.Form, source, formhttp.Options{Script: "/leanwicket.js", Submit: func(context.Context, formhttp.Submission) (replies.Response, error) {
+			return replies.Response{Status: 201}, nil
+		}})
+		require.NoError(t, err)
+		page.ServeHTTP(w, httptest.NewRequest("GET", "/", nil))
 		findings, err := audit.Page(source.Form, w.Body)
 		require.NoError(t, err)
 		require.Empty(t, findings, name)

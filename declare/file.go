@@ -19,11 +19,21 @@ import (
 type Source struct {
 	Form   *lifecycle.Form
 	File   string             // as it was named
-	Schema *jsonschema.Schema // formats asserted, as the form asserts them
+	schema *jsonschema.Schema // formats asserted, as the form asserts them
 	Advice []document.Problem // what is allowed and unwise
 	// Controls say how to find the controls of somebody else's page, where their names
 	// do not.
 	Controls Controls
+}
+
+// Validate holds a record, as encoding/json decodes it with UseNumber, against the
+// form's JSON Schema. It tells what the schema refuses; a form that was read without
+// a schema refuses nothing.
+func (s *Source) Validate(record any) error {
+	if s.schema == nil {
+		return nil
+	}
+	return s.schema.Validate(record)
 }
 
 // Controls are CSS selectors.
@@ -145,7 +155,7 @@ func (r *reader) form(root *document.Node) *Source {
 	}
 	source := &Source{}
 	if n := root.Get("schema"); n != nil {
-		source.Schema = r.schema(n)
+		source.schema = r.schema(n)
 	}
 	if r.fields == nil {
 		return source // without fields every path would be a mistake

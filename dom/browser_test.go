@@ -5,6 +5,7 @@ package dom_test
 import (
 	"context"
 	"database/sql"
+	"errors"
 	"fmt"
 	"io"
 	"log/slog"
@@ -24,8 +25,11 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 
+	"leanwicket.dev/declare"
+	"leanwicket.dev/formhttp"
 	"leanwicket.dev/harbour/office"
 	"leanwicket.dev/internal/browser"
+	"leanwicket.dev/replies"
 )
 
 // tab is a page of the office in a real browser.
@@ -429,4 +433,16 @@ func TestWithoutTheCore(t *testing.T) {
 	b.apply()
 	b.becomes("#leanwicket-notice", "location.hash")
 	require.Equal(t, "1", b.permits())
+}
+
+// handler serves the page of a form, with the script; what is submitted goes
+// elsewhere.
+func handler(t testing.TB, source *declare.Source) http.Handler {
+	h, err := formhttp.New(source.Form, source, formhttp.Options{Script: "/leanwicket/leanwicket.js", Submit: nowhere})
+	require.NoError(t, err)
+	return h
+}
+
+func nowhere(context.Context, formhttp.Submission) (replies.Response, error) {
+	return replies.Response{}, errors.New("the page sends to another address")
 }

@@ -17,7 +17,6 @@ import (
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/dom/bundle"
-	"leanwicket.dev/formhttp"
 	"leanwicket.dev/internal/browser"
 )
 
@@ -47,8 +46,8 @@ func BenchmarkPage(b *testing.B) {
 	require.NoError(b, err)
 	mux := http.NewServeMux()
 	mux.Handle("/leanwicket/", http.StripPrefix("/leanwicket", bundle.Handler()))
-	mux.Handle("/small", formhttp.New(fields(b, 10), formhttp.Options{Script: "/leanwicket/leanwicket.js"}))
-	mux.Handle("/large", formhttp.New(fields(b, 1000), formhttp.Options{Script: "/leanwicket/leanwicket.js"}))
+	mux.Handle("/small", handler(b, fields(b, 10)))
+	mux.Handle("/large", handler(b, fields(b, 1000)))
 	server := httptest.NewServer(mux)
 	defer server.Close()
 	figure := func(expression string) float64 {

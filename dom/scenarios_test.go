@@ -22,7 +22,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"leanwicket.dev/dom/bundle"
-	"leanwicket.dev/formhttp"
 	"leanwicket.dev/harbour"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/markup"
@@ -225,7 +224,7 @@ func (b *tab) scenario(s *scenario.Scenario) {
 	for _, c := range s.Backend.Checks {
 		server.answers["check "+c.Path] = c.Answers
 	}
-	web := httptest.NewUnstartedServer(server.site(form, formhttp.New(s.Source, formhttp.Options{Script: "/leanwicket/leanwicket.js"})))
+	web := httptest.NewUnstartedServer(server.site(form, handler(t, s.Source)))
 	web.Config.SetKeepAlivesEnabled(false) // a browser sends once more what breaks on a connection that was used before
 	web.Start()
 	defer func() { close(server.finished); web.CloseClientConnections(); web.Close() }()

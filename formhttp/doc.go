@@ -8,11 +8,15 @@
 //	if err != nil {
 //		return err
 //	}
-//	http.Handle("/permits/new", formhttp.New(source, formhttp.Options{
+//	permit, err := formhttp.New(source.Form, source, formhttp.Options{
 //		Submit: func(ctx context.Context, s formhttp.Submission) (replies.Response, error) {
 //			return replies.Response{Status: 201, Header: map[string]string{"Location": "/permits/7"}}, nil
 //		},
-//	}))
+//	})
+//	if err != nil {
+//		return err
+//	}
+//	http.Handle("/permits/new", permit)
 //
 // A submission carries a key. Its work is done once: a repeat, be it a second
 // click or a retry after a lost reply, gets the first one's answer.

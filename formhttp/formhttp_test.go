@@ -64,7 +64,9 @@ func newSite(t *testing.T, form string, answer func(formhttp.Submission) (replie
 	if change != nil {
 		change(&o)
 	}
-	s.server = httptest.NewServer(formhttp.New(source, o))
+	handler, err := formhttp.New(source.Form, source, o)
+	require.NoError(t, err)
+	s.server = httptest.NewServer(handler)
 	t.Cleanup(s.server.Close)
 	s.server.Client().CheckRedirect = func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
 	return s
@@ -355,7 +357,8 @@ func FuzzPost(f *testing.F) {
 	f.Add(`{"vessel": {"deep": [[[]]]}, "power": "yes"}`, true)
 	source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte(stayForm)}}, "f.form.yaml")
 	require.NoError(f, err)
-	handler := formhttp.New(source, formhttp.Options{Submit: func(_ context.Context, s formhttp.Submission) (replies.Response, error) { return accept(s) }})
+	handler, err := formhttp.New(source.Form, source, formhttp.Options{Submit: func(_ context.Context, s formhttp.Submission) (replies.Response, error) { return accept(s) }})
+	require.NoError(f, err)
 	f.Fuzz(func(t *testing.T, body string, asJSON bool) {
 		r := httptest.NewRequest(http.MethodPost, "/stay", strings.NewReader(body))
 		r.Header.Set("Content-Type", "application/x-www-form-urlencoded")

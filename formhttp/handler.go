@@ -16,7 +16,6 @@ import (
 	"sync"
 	"time"
 
-	"leanwicket.dev/declare"
 	"leanwicket.dev/ledger"
 	"leanwicket.dev/ledger/memory"
 	"leanwicket.dev/lifecycle"
@@ -72,20 +71,35 @@ func (s Submission) Decode(to any) error { return json.Unmarshal(s.Body, to) }
 
 // handler serves one form.
 type handler struct {
-	source *declare.Source
-	form   *lifecycle.Form
-	o      Options
-	page   *template.Template
-	style  string // the hash of the page's style, for the policy
+	form      *lifecycle.Form
+	validator Validator
+	o         Options
+	page      *template.Template
+	style     string // the hash of the page's style, for the policy
 
 	mu   sync.Mutex
 	open map[string]int // submissions that are worked on, by account
 }
 
-// New makes the handler of a form. Submissions from another origin are refused
-// (http.CrossOriginProtection).
-func New(source *declare.Source, o Options) http.Handler {
-	h := &handler{source: source, form: source.Form, o: o, open: map[string]int{}}
+// Validator has the last word on a record before the application gets it. A
+// [leanwicket.dev/declare.Source] is one: it asks the form's JSON Schema.
+type Validator interface {
+	// Validate returns an error where it refuses a record, which is decoded by
+	// encoding/json with numbers as json.Number.
+	Validate(record any) error
+}
+
+// New makes the handler of a form. A nil validator refuses nothing. Submissions from
+// another origin are refused ([http.CrossOriginProtection]). It returns an error for
+// what cannot work: no form, or no Options.Submit.
+func New(form *lifecycle.Form, validator Validator, o Options) (http.Handler, error) {
+	switch {
+	case form == nil:
+		return nil, errors.New("formhttp: found no form; right would be a declare.Source's Form")
+	case o.Submit == nil:
+		return nil, fmt.Errorf("formhttp: found no Options.Submit for the form %s; right would be a function that stores what is submitted", form.Name)
+	}
+	h := &handler{form: form, validator: validator, o: o, open: map[string]int{}}
 	if h.o.Ledger == nil {
 		h.o.Ledger = memory.New(24 * time.Hour)
 	}
@@ -108,7 +122,7 @@ func New(source *declare.Source, o Options) http.Handler {
 		h.headers(w)
 		h.refuse(w, r, nil, http.StatusForbidden, "This was not sent from this site's own page. Nothing was stored; send it from here.")
 	}))
-	return origins.Handler(h)
+	return origins.Handler(h), nil
 }
 
 // somethingWrong is said where nothing better is known; why is for the log alone.

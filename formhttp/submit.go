@@ -94,6 +94,9 @@ func (h *handler) work(ctx context.Context, v *visit, try *lifecycle.Effect) (le
 	if err != nil {
 		return ledger.Answer{}, err
 	}
+	if response.Status == 0 {
+		return ledger.Answer{}, errNoStatus
+	}
 	answer, err := toAnswer(response)
 	switch {
 	case err != nil:
@@ -119,6 +122,9 @@ func (h *handler) ask(ctx context.Context, s Submission) (response replies.Respo
 	}()
 	return h.o.Submit(ctx, s)
 }
+
+// errNoStatus is an answer that says nothing: whether anything was stored is not known.
+var errNoStatus = errors.New("the application answered without a status")
 
 var errPanicked = errors.New("the application panicked")
 
@@ -201,7 +207,7 @@ func (h *handler) reservation(v *visit, sent *sent) ledger.Reservation {
 // valid runs the schema library over what is about to be accepted. A merge patch
 // is not a record: its parts have been checked by the form.
 func (h *handler) valid(body []byte) error {
-	if h.source.Schema == nil || h.form.Submit.Method == http.MethodPatch {
+	if h.validator == nil || h.form.Submit.Method == http.MethodPatch {
 		return nil
 	}
 	var record any
@@ -210,5 +216,5 @@ func (h *handler) valid(body []byte) error {
 	if err := decoder.Decode(&record); err != nil {
 		return err
 	}
-	return h.source.Schema.Validate(record)
+	return h.validator.Validate(record)
 }

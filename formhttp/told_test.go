@@ -6,9 +6,11 @@ import (
 	"net/url"
 	"strings"
 	"testing"
+	"testing/fstest"
 
 	"github.com/stretchr/testify/require"
 
+	"leanwicket.dev/declare"
 	"leanwicket.dev/formhttp"
 	"leanwicket.dev/ledger"
 	"leanwicket.dev/ledger/memory"
@@ -132,4 +134,20 @@ func TestLinesOfAText(t *testing.T) {
 	p := newSite(t, form, accept, nil).get()
 	require.Contains(t, p.text, `<textarea id="leanwicket-vessel" name="vessel" rows="6"`)
 	require.Contains(t, p.text, `<textarea id="leanwicket-note" name="note" rows="5"`, "it may be longer than 200")
+}
+
+// What cannot work is an error when the handler is made, and not when somebody sends.
+func TestWhatCannotWork(t *testing.T) {
+	_, err := formhttp.New(nil, nil, formhttp.Options{})
+	require.ErrorContains(t, err, "found no form")
+	source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte(stayForm)}}, "f.form.yaml")
+	require.NoError(t, err)
+	_, err = formhttp.New(source.Form, source, formhttp.Options{})
+	require.ErrorContains(t, err, "no Options.Submit for the form stay")
+
+	s := newSite(t, stayForm, func(formhttp.Submission) (replies.Response, error) { return replies.Response{}, nil }, nil)
+	s.get()
+	p := s.post(url.Values{"vessel": {"Heron"}})
+	require.Equal(t, 500, p.status)
+	require.Contains(t, p.text, "Nothing was stored")
 }

@@ -18,7 +18,8 @@ var knows = map[string][]string{
 	"declare":           {"lifecycle", "internal/document"},
 	"scenario":          {"lifecycle", "replies", "trace", "declare", "internal/document"},
 	"verify":            {"lifecycle", "replies", "trace", "declare", "internal/document", "scenario"},
-	"diagram":           {"lifecycle", "trace"},
+	"internal/palette":  {},
+	"diagram":           {"lifecycle", "trace", "internal/palette"},
 	"markup":            {"lifecycle"},
 	"ledger":            {},
 	"ledger/memory":     {"ledger"},
@@ -29,10 +30,10 @@ var knows = map[string][]string{
 	"ledger/postgres":   {"ledger"},
 	"ledger/redis":      {"ledger"},
 	"dom/bundle":        {},
-	"harbour/office":    {"dom/bundle", "lifecycle", "trace", "diagram", "internal/seen", "declare", "formhttp", "harbour", "ledger", "ledger/sqlite", "replies"},
+	"harbour/office":    {"dom/bundle", "lifecycle", "trace", "diagram", "internal/seen", "declare", "formhttp", "harbour", "ledger", "ledger/sqlite", "replies", "internal/palette"},
 	"try":               {"lifecycle", "declare", "replies", "diagram", "internal/chromium"},
 	"internal/chromium": {},
-	"formhttp":          {"lifecycle", "declare", "replies", "markup", "ledger", "ledger/memory"},
+	"formhttp":          {"lifecycle", "replies", "markup", "ledger", "ledger/memory", "internal/palette"},
 	"harbour":           {},
 }
 

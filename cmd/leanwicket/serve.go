@@ -81,8 +81,12 @@ func served(args []string, data string, store ledger.Store, log *slog.Logger) (h
 		if err != nil {
 			return nil, "", nil, err
 		}
+		page, err := formhttp.New(source.Form, source, formhttp.Options{Submit: standIn(log), Ledger: store, Log: log})
+		if err != nil {
+			return nil, "", nil, err
+		}
 		mux := http.NewServeMux()
-		mux.Handle("/{$}", formhttp.New(source, formhttp.Options{Submit: standIn(log), Ledger: store, Log: log}))
+		mux.Handle("/{$}", page)
 		return mux, source.Form.Name, func() {}, nil
 	}
 	remove := func() {}

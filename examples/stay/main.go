@@ -59,7 +59,11 @@ func main() {
 	if err != nil {
 		log.Fatal(err)
 	}
-	http.Handle("/", formhttp.New(form, formhttp.Options{Submit: book, Ledger: store.Together()}))
+	page, err := formhttp.New(form.Form, form, formhttp.Options{Submit: book, Ledger: store.Together()})
+	if err != nil {
+		log.Fatal(err)
+	}
+	http.Handle("/", page)
 	fmt.Println("open http://127.0.0.1:8720/")
 	log.Fatal(http.ListenAndServe("127.0.0.1:8720", nil))
 }

@@ -103,13 +103,24 @@ func (o *Office) routes(keys ledger.Store) error {
 			Admit:  admit,
 			Submit: o.submit(works[form.Name]), Ledger: keys, Principal: account, Log: o.log,
 		}
-		plain := formhttp.New(source, options)
+		plain, err := formhttp.New(form, source, options)
+		if err != nil {
+			return err
+		}
 		options.Script = "/leanwicket/leanwicket.js"
-		page := strings.TrimSuffix(name, ".form.yaml")
-		o.mux.Handle("/forms/"+page, formhttp.New(source, options))
-		o.mux.Handle("/plain/"+page, plain)
+		scripted, err := formhttp.New(form, source, options)
+		if err != nil {
+			return err
+		}
 		options.Page = livePage
-		o.mux.Handle("/live/"+page, live(formhttp.New(source, options)))
+		beside, err := formhttp.New(form, source, options)
+		if err != nil {
+			return err
+		}
+		page := strings.TrimSuffix(name, ".form.yaml")
+		o.mux.Handle("/forms/"+page, scripted)
+		o.mux.Handle("/plain/"+page, plain)
+		o.mux.Handle("/live/"+page, live(beside))
 		o.mux.Handle(form.Submit.Method+" "+form.Submit.URL, plain)
 	}
 	o.mux.HandleFunc("GET /live/live.js", func(w http.ResponseWriter, r *http.Request) {

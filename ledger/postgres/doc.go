@@ -9,11 +9,11 @@
 //	if err != nil {
 //		return err
 //	}
-//	http.Handle("/permits", formhttp.New(form, formhttp.Options{
+//	permits, err := formhttp.New(source.Form, source, formhttp.Options{
 //		Ledger: store.Together(),
 //		Submit: func(ctx context.Context, s formhttp.Submission) (replies.Response, error) {
 //			_, err := postgres.Tx(ctx).Exec(ctx, "INSERT INTO permits (body) VALUES ($1)", s.Body)
 //			return replies.Response{Status: 201}, err // the permit and the answer commit together
 //		},
-//	}))
+//	})
 package postgres

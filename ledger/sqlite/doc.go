@@ -6,11 +6,11 @@
 //		return err
 //	}
 //	defer store.Close()
-//	http.Handle("/permits", formhttp.New(form, formhttp.Options{
+//	permits, err := formhttp.New(source.Form, source, formhttp.Options{
 //		Ledger: store.Together(),
 //		Submit: func(ctx context.Context, s formhttp.Submission) (replies.Response, error) {
 //			_, err := sqlite.Tx(ctx).ExecContext(ctx, "INSERT INTO permits (body) VALUES (?)", s.Body)
 //			return replies.Response{Status: 201}, err // the permit and the answer commit together
 //		},
-//	}))
+//	})
 package sqlite
