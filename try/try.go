@@ -102,15 +102,6 @@ func (a *Answer) Count(v Verdict) int {
 // ErrNoChromium is the error where no browser is found.
 var ErrNoChromium = errors.New("found no Chromium; right would be: apt-get install chromium, or --chromium PATH")
 
-// Names are the trials in their order, and what each asks.
-func Names() [][2]string {
-	names := make([][2]string, len(trials))
-	for k, t := range trials {
-		names[k] = [2]string{t.name, t.asks}
-	}
-	return names
-}
-
 // Run makes the trials, each on a page that was opened for it. An error is one of
 // the question or of the browser; what the page does wrong is in the answer.
 func Run(ctx context.Context, source *declare.Source, o Options) (*Answer, error) {

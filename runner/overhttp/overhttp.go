@@ -30,17 +30,20 @@ func New(client *http.Client, base string) *Transport {
 	return &Transport{client, strings.TrimSuffix(base, "/")}
 }
 
-// Do is that of runner.Transport. A submission that nobody waits for any more
-// still reaches the server.
+// Do makes a request: see [runner.Transport]. To stop a submission does nothing: it is
+// on its way, and what came of it is welcome, however late.
 func (t *Transport) Do(r runner.Request, done func(runner.Answer)) (stop func()) {
 	ctx, cancel := context.WithCancel(context.Background())
 	go func() {
 		defer cancel()
 		response := t.do(ctx, r)
-		if ctx.Err() == nil || r.Kind == lifecycle.EffectSend {
+		if ctx.Err() == nil {
 			done(response)
 		}
 	}()
+	if r.Kind == lifecycle.EffectSend {
+		return func() {}
+	}
 	return cancel
 }
 
