@@ -102,6 +102,13 @@ func TestAttemptsThatDoNotFit(t *testing.T) {
 		require.GreaterOrEqual(t, k, 0, name)
 		require.Equal(t, MessageUnsettledPrivate, effects[k].Message.ID, name)
 	}
+	for count, fits := range map[int]bool{mostRows: true, mostRows + 1: false} {
+		s, _ := Open(form, Seed{})
+		_, err := s.Apply(Restore(&Restored{Groups: []KeptGroup{{Path: "berths", Rows: make([][]Kept, count), Now: int32(count)}}}))
+		require.NoError(t, err)
+		berths, _ := s.Field("berths")
+		require.Equal(t, fits, berths.Rows() == count)
+	}
 	s, _ := Open(form, Seed{})
 	_, err = s.Apply(Restore(&Restored{Groups: whole, Attempt: &KeptAttempt{Button: "save", Values: []Answer{rows(1)}}}))
 	require.NoError(t, err)

@@ -175,7 +175,8 @@ func constantsOf(t *testing.T, core string) map[string]string {
 // sameProgram are changes that make no difference, and why: the line, what is
 // changed in it, and by what.
 var sameProgram = map[[3]string]string{
-	{"if c.row >= 0 && s.rows[c.row].used || c.row < 0 && s.form.group[c.field] < 0 {", "<", "<="}:                                                                                                  "cells of a group that are in no row hold nothing",
+	{"return MessageNone, 0, false // what it breaks by itself is written with it", "MessageNone", "MessageBlockedLoading"}: "nobody reads the message of a rule that is kept",
+	{"if c.row >= 0 && s.rows[c.row].used || c.row < 0 && s.form.group[c.field] < 0 {", "<", "<="}:                          "cells of a group that are in no row hold nothing",
 	{"case s.form.group[id] >= 0:", "0", "1"}:                                                                                                                                                       "cells of a group that are in no row were not sent",
 	{"if s.has(i, bitContested) && !s.has(i, bitDirty) {", "bitContested", "bitMentioned"}:                                                                                                          "what is contested was mentioned, and taking the mark off twice changes nothing",
 	{"return !c.sent.Absent() || c.row < 0 && c.bits&bitSentChanged != 0 || s.form.Fields[c.field].Required && c.bits&bitSent != 0", "<", "<="}:                                                     "no body writes what is absent from a row",

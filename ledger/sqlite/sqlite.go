@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"net/url"
+	"sync"
 	"time"
 
 	_ "modernc.org/sqlite" // the driver
@@ -28,6 +29,8 @@ type Store struct {
 	writes   chan *write
 	closing  chan struct{}
 	finished chan struct{}
+	close    sync.Once
+	closed   error
 
 	reserve, look, keepNew, settle, release, prune *sql.Stmt
 }
@@ -92,11 +95,14 @@ func (s *Store) prepare() error {
 	return nil
 }
 
-// Close ends the store after the writes that wait.
+// Close ends the store after the writes that wait. To close it again does nothing.
 func (s *Store) Close() error {
-	close(s.closing)
-	<-s.finished
-	return errors.Join(s.readers.Close(), s.db.Close())
+	s.close.Do(func() {
+		close(s.closing)
+		<-s.finished
+		s.closed = errors.Join(s.readers.Close(), s.db.Close())
+	})
+	return s.closed
 }
 
 // Reserve is that of ledger.Store.

@@ -53,6 +53,7 @@ func TestSQLiteClosed(t *testing.T) {
 	store, err := sqlite.Open(filepath.Join(t.TempDir(), "keys.db"), sqlite.Options{})
 	require.NoError(t, err)
 	require.NoError(t, store.Close())
+	require.NoError(t, store.Close(), "a second time")
 	_, err = store.Prune(context.Background())
 	require.ErrorContains(t, err, "the ledger is closed")
 	_, err = sqlite.Open(t.TempDir(), sqlite.Options{})
