@@ -2,6 +2,7 @@ package verify_test
 
 import (
 	"io/fs"
+	"slices"
 	"strings"
 	"testing"
 	"testing/fstest"
@@ -102,13 +103,14 @@ func TestReductionsChangeNoVerdict(t *testing.T) {
 		"checked":    "form: f\nschema: {properties: {a: {type: string}}}\nfields: {a: {check: {url: /a, delay: 0ms}}}\nsubmit: {resend: {times: 1}}\n",
 		"rows":       "form: f\nschema: {properties: {crew: {type: array, items: {type: object, properties: {name: {type: string}}}}}}\n",
 	}
+	twoTries := []string{"creates", "replaces", "never asks", "gives up"} // the others are too large for that, or send nothing
 	for name, text := range impossible {
 		forms[name] = text
 	}
 	for name, text := range forms {
 		source := formOf(t, text)
 		o := verify.Options{Attempts: 1, Tries: 1, Loads: 1, Rows: 1, Wanted: func(lifecycle.Transition) bool { return false }}
-		if strings.Contains(name, "a") {
+		if slices.Contains(twoTries, name) {
 			o.Tries = 2
 		}
 		reduced := walk(t, source.Form, o)
