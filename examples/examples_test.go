@@ -36,7 +36,7 @@ func TestStay(t *testing.T) {
 		response, err := http.PostForm(site, url.Values{"vessel": {"Egret"}, "nights": {"3"}, "leanwicket-key": {"one"}})
 		require.NoError(t, err)
 		response.Body.Close()
-		require.Equal(t, "received", response.Request.URL.RawQuery)
+		require.Equal(t, "leanwicket-received=one", response.Request.URL.RawQuery)
 	}
 	response, err := http.PostForm(site, url.Values{"vessel": {"Egret"}, "nights": {"3"}, "leanwicket-key": {"two"}})
 	require.NoError(t, err)

@@ -66,11 +66,20 @@ func (p *Packer) renameTries(w *Watch) {
 	w.late = slices.Compact(w.late)
 }
 
+// knownVersion stands for any version: what follows depends on whether one is known.
+const knownVersion = "v"
+
 // forget drops what has no future.
 func (p *Packer) forget(w *Watch) {
 	s := w.session
 	s.notice, s.focus, s.ignored, s.applied = notice{}, WholeForm, 0, min(s.applied, 1)
-	s.version, s.attempt.version, s.kept.version = "", "", ""
+	for _, version := range [...]*string{&s.version, &s.attempt.version, &s.kept.version} {
+		if *version != "" && !s.form.Submit.Creates() && s.form.Prefill.URL != "" {
+			*version = knownVersion
+		} else {
+			*version = ""
+		}
+	}
 	s.adoptedKey = Key{}
 	s.receipt = Receipt{Values: s.receipt.Values[:0]}
 	if !s.kept.present {

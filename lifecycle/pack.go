@@ -137,6 +137,7 @@ func (l *listWriter) scalars(s *scalars) {
 	a := &s.attempt
 	l.flags(s.revealed, s.follow, s.clearNext, s.guard, s.received.on, s.received.cleared, s.kept.present)
 	l.flags(s.kept.ask, s.load.arrived, s.applied > 0, a.unsure, a.waited, a.adopted, s.thenDue)
+	l.flags(s.version != "", a.version != "", s.kept.version != "")
 	l.small(byte(s.prefill), byte(s.activity), byte(s.standing), byte(s.leave), byte(s.leaveKind), byte(s.asked), byte(s.load.needs), byte(a.outcome))
 	l.numbers(int(s.pressed), int(s.load.request), int(a.number), int(a.button), int(a.repeats), int(s.nextRequest), int(s.nextTimer))
 	for _, t := range s.timers {
@@ -146,7 +147,7 @@ func (l *listWriter) scalars(s *scalars) {
 }
 
 func (l *listReader) scalars(s *Session) {
-	first, second := l.small(), l.small()
+	first, second, third := l.small(), l.small(), l.small()
 	on := func(set byte, k int) bool { return set&(1<<k) != 0 }
 	s.scalars = scalars{revealed: on(first, 0), follow: on(first, 1), clearNext: on(first, 2), guard: on(first, 3), focus: WholeForm}
 	s.received = receivedMark{on(first, 4), on(first, 5)}
@@ -156,6 +157,11 @@ func (l *listReader) scalars(s *Session) {
 	}
 	a := &s.attempt
 	a.unsure, a.waited, a.adopted, s.thenDue = on(second, 3), on(second, 4), on(second, 5), on(second, 6)
+	for k, version := range [...]*string{&s.version, &a.version, &s.kept.version} {
+		if on(third, k) {
+			*version = knownVersion
+		}
+	}
 	s.prefill, s.activity, s.standing = Prefill(l.small()), Activity(l.small()), Outcome(l.small())
 	s.leave, s.leaveKind, s.asked = Leave(l.small()), LeaveKind(l.small()), AskReason(l.small())
 	s.load.needs, a.outcome = needs(l.small()), Outcome(l.small())

@@ -1,0 +1,183 @@
+package lifecycle
+
+import (
+	"reflect"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+	"unsafe"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// fullSession is in the middle of everything: what an earlier page kept waits for its
+// row, its attempt is sent again, a load is kept meanwhile, a check has brought an
+// issue and another one is out.
+func fullSession(t *testing.T) *Session {
+	form, err := NewForm(Declaration{
+		Name: "berths", Buttons: []string{"save", "send"},
+		Prefill: PrefillPolicy{URL: "/berths", Needed: true, Timeout: time.Second, Ask: true},
+		Submit:  SubmitPolicy{URL: "/berths", Method: "PUT", Timeout: time.Second, Edit: true},
+		Fields: []Field{
+			{Path: "quay", Kind: KindText, Check: CheckPolicy{URL: "/quays", Delay: time.Second, Timeout: time.Second}},
+			{Path: "note", Kind: KindText, Check: CheckPolicy{URL: "/notes", Delay: time.Second, Timeout: time.Second}},
+			{Path: "berths", Kind: KindRows}, {Path: "berths/*/vessel", Kind: KindText},
+			{Path: "mast", Kind: KindText, Check: CheckPolicy{URL: "/masts", Delay: time.Second, Timeout: time.Second}},
+		},
+		Defaults: []Answer{{Place: Place{2, -1}, Value: Number(1, 0)}, {Place: Place{3, 0}, Value: Text("Heron")}},
+	})
+	require.NoError(t, err)
+	s, opening := Open(form, Seed{7})
+	load := opening[slices.IndexFunc(opening, func(e Effect) bool { return e.Kind == EffectLoad })].Request
+	apply := func(e Event) []Effect {
+		effects, err := s.Apply(e)
+		require.NoError(t, err, e.Kind.String())
+		return slices.Clone(effects)
+	}
+	apply(Restore(&Restored{
+		Values:  []Kept{{Path: "quay", Raw: "north", Baseline: Text("south")}, {Path: "berths/0/vessel", Raw: "Gull", Baseline: Text("Tern")}},
+		Attempt: &KeptAttempt{Key: Key{9}, Button: "save", Version: "1", Values: []Answer{{Place{0, -1}, Text("north"), true}, {Place{2, -1}, Number(1, 0), false}, {Place{3, 0}, Text("Gull"), true}}},
+	}))
+	check := func(effects []Effect) RequestID {
+		k := slices.IndexFunc(effects, func(e Effect) bool { return e.Kind == EffectArm && e.Of == TimerCheckDelay })
+		effects = apply(Elapsed(effects[k].Timer))
+		return effects[slices.IndexFunc(effects, func(e Effect) bool { return e.Kind == EffectCheck })].Request
+	}
+	request := check(apply(Edit("note", "Two dogs")))
+	apply(Checked(request, []Entry{{Path: "quay", Code: "full", Text: "The quay is full."}}))
+	check(apply(Edit("mast", "12 m")))
+	apply(Retry())
+	apply(Loaded(load, []Answer{{Place{0, -1}, Text("west"), false}}, "2"))
+	s.receipt = Receipt{Values: []Answer{{Place{0, -1}, Text("north"), false}}, To: "/berths/7", Version: "1", Text: "Saved."}
+	s.version = "1"
+	s.rows[0].used, s.groups[0].free = true, append(s.groups[0].free, 0)
+	return s
+}
+
+// leaves calls f with the path of each field below a value, and with the field.
+func leaves(v reflect.Value, path string, f func(path string, leaf reflect.Value)) {
+	switch v.Kind() {
+	case reflect.Struct:
+		for k := range v.NumField() {
+			field := v.Field(k)
+			leaves(reflect.NewAt(field.Type(), unsafe.Pointer(field.UnsafeAddr())).Elem(), path+"."+v.Type().Field(k).Name, f)
+		}
+	case reflect.Slice:
+		if v.Len() == 0 {
+			f(path+" is empty", reflect.Value{})
+			return
+		}
+		leaves(v.Index(0), path+"[]", f)
+	case reflect.Array:
+		leaves(v.Index(v.Len()-1), path+"["+strconv.Itoa(v.Len()-1)+"]", f)
+	default:
+		f(strings.TrimPrefix(path, "."), v)
+	}
+}
+
+// change makes another value of a leaf: of a version none, for what follows depends on
+// whether one is known. It reports false for what holds no state.
+func change(path string, leaf reflect.Value) bool {
+	switch leaf.Kind() {
+	case reflect.Bool:
+		leaf.SetBool(!leaf.Bool())
+	case reflect.String:
+		if strings.HasSuffix(strings.ToLower(path), "version") {
+			leaf.SetString("")
+		} else {
+			leaf.SetString(leaf.String() + "x")
+		}
+	case reflect.Int, reflect.Int32, reflect.Int64:
+		leaf.SetInt(leaf.Int() ^ 1)
+	case reflect.Uint8, reflect.Uint16, reflect.Uint32, reflect.Uint64:
+		leaf.SetUint(leaf.Uint() ^ 1)
+	default:
+		return false
+	}
+	return true
+}
+
+// A field that is added to a session's state is copied, compared and written like the
+// others, or it is named here, with the reason why not.
+func TestNoStateIsForgotten(t *testing.T) {
+	const step = "it belongs to the newest step"
+	const derived = "it follows from the rest"
+	notCompared := map[string]string{
+		"form": "both are of one form", "seed[15]": "the keys follow from it", "effects": step, "answers": step, "changed": step, "scratch": step,
+		"byEdit": step, "editedNow": step, "accepted": step, "said": step,
+	}
+	notWritten := map[string]string{
+		"seed[15]": "two runs of one session have other keys", "scalars.attempt.key[15]": "as above", "scalars.adoptedKey[15]": "as above",
+		"form": notCompared["form"], "effects": step, "answers": step, "changed": step, "scratch": step, "byEdit": step, "editedNow": step, "accepted": step, "said": step,
+		"cells[].row": derived, "rows[].group": derived, "rows[].first": derived, "rows[].in": derived, "rows[].at": derived, "groups[].free[]": derived, "scalars.tally": derived, "waiting[].place": derived,
+		"keptValues[].Changed": "only what is sent has that mark", "receipt.Values[].Changed": "as above", "waiting[].Kept.Veiled": "it is written where it stands for something",
+	}
+	const nothing, anew = "nothing follows from it", "the numbers are given anew"
+	notPacked := map[string]string{
+		"receipt": nothing, "scalars.notice": nothing, "scalars.focus": nothing, "scalars.ignored": nothing,
+		"scalars.nextRequest": anew, "scalars.nextTimer": anew, "checks[].timer": anew, "scalars.applied": "only whether it is the first event counts",
+		"scalars.leaveTo": "no question stands", "scalars.leaveKind": "no question stands", "scalars.asked": "no question stands",
+		"cells[].raw": "the value tells it", "rows[].used": derived,
+	}
+	for path, why := range notCompared {
+		require.NotEmpty(t, why, path)
+	}
+	exempt := func(list map[string]string, path string) bool {
+		for name := range list {
+			if path == name || strings.HasPrefix(path, name+".") || strings.HasPrefix(path, name+"[") || strings.HasPrefix(path, name+" ") {
+				return true
+			}
+		}
+		return false
+	}
+	s := fullSession(t)
+	packer := NewPacker(s.form, PackOptions{Whole: true})
+	visited := 0
+	leaves(reflect.ValueOf(s).Elem(), "", func(path string, leaf reflect.Value) {
+		path = strings.TrimPrefix(path, ".")
+		if !leaf.IsValid() {
+			require.True(t, exempt(notCompared, path), "%s: the test sees none", path)
+			return
+		}
+		if exempt(notCompared, path) {
+			return
+		}
+		visited++
+		var before Session
+		before.CopyFrom(s)
+		require.True(t, before.same(s), "%s: a copy is the same", path)
+		written := string(before.AppendExact(nil))
+		require.True(t, change(path, leaf), path)
+		require.False(t, before.same(s), "%s is not compared", path)
+		var after Session
+		after.CopyFrom(s)
+		require.True(t, after.same(s), "%s is not copied", path)
+		if !exempt(notWritten, path) {
+			assert.NotEqual(t, written, safely(t, path, func() string { return string(s.AppendExact(nil)) }), "%s is not written", path)
+		}
+		if !exempt(notPacked, path) && !exempt(notWritten, path) {
+			assert.NotEqual(t, packed(t, packer, "", &before), packed(t, packer, path, s), "%s is not packed", path)
+		}
+		s.CopyFrom(&before)
+	})
+	require.Greater(t, visited, 80)
+}
+
+// safely runs what may find no sense in a state that cannot be: then it looked at it.
+func safely(t *testing.T, path string, f func() string) (text string) {
+	defer func() {
+		if failed := recover(); failed != nil {
+			text = "it looks at " + path
+		}
+	}()
+	return f()
+}
+
+func packed(t *testing.T, packer *Packer, path string, s *Session) string {
+	var own Session
+	own.CopyFrom(s)
+	return safely(t, path, func() string { return string(packer.Pack(nil, NewWatch(&own, nil))) })
+}
