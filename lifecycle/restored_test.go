@@ -123,6 +123,32 @@ func TestAttemptsThatDoNotFit(t *testing.T) {
 	require.Len(t, kept.Groups, 1)
 }
 
+// A group says whether a private answer was typed in a row that is there: the next page
+// tells that it has to be entered again.
+func TestPrivateAnswersOfKeptRows(t *testing.T) {
+	form, err := NewForm(Declaration{
+		Name: "berths", Buttons: []string{"save"}, Submit: SubmitPolicy{Method: "PUT", Timeout: 1}, Prefill: PrefillPolicy{URL: "/berths", Timeout: 1},
+		Fields: []Field{{Path: "berths", Kind: KindRows}, {Path: "berths/*/vessel", Kind: KindText}, {Path: "berths/*/pin", Kind: KindText, Private: true}},
+	})
+	require.NoError(t, err)
+	s, opening := Open(form, Seed{})
+	private := func(events ...Event) bool {
+		for _, e := range events {
+			_, err := s.Apply(e)
+			require.NoError(t, err, e.Kind.String())
+		}
+		kept, _ := s.Kept()
+		require.Len(t, kept.Groups, 1)
+		return kept.Groups[0].Private
+	}
+	body := []Answer{{Place: Place{0, -1}, Value: Number(1, 0)}, {Place: Place{2, 0}, Value: Text("1111")}}
+	require.False(t, private(Loaded(opening[0].Request, body, "1"), AddRow("berths")), "it is as saved")
+	require.True(t, private(Edit("berths/1/pin", "2222")))
+	require.False(t, private(Edit("berths/1/pin", "")), "there is none")
+	require.True(t, private(Edit("berths/0/pin", "3333")))
+	require.False(t, private(RemoveRow("berths/0")), "it is gone with its row")
+}
+
 // An event that names what the form or the session has never had is the caller's
 // mistake.
 func TestWhatWasNeverThere(t *testing.T) {
