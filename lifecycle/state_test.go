@@ -24,7 +24,8 @@ func fullSession(t *testing.T) *Session {
 		Fields: []Field{
 			{Path: "quay", Kind: KindText, Check: CheckPolicy{URL: "/quays", Delay: time.Second, Timeout: time.Second}},
 			{Path: "note", Kind: KindText, Check: CheckPolicy{URL: "/notes", Delay: time.Second, Timeout: time.Second}},
-			{Path: "berths", Kind: KindRows}, {Path: "berths/*/vessel", Kind: KindText},
+			{Path: "berths", Kind: KindRows},
+			{Path: "berths/*/vessel", Kind: KindText},
 			{Path: "mast", Kind: KindText, Check: CheckPolicy{URL: "/masts", Delay: time.Second, Timeout: time.Second}},
 		},
 		Defaults: []Answer{{Place: Place{2, -1}, Value: Number(1, 0)}, {Place: Place{3, 0}, Value: Text("Heron")}},
