@@ -21,7 +21,7 @@ func (s *Session) mergeRows(group FieldID, answers []Answer, m merging) (contest
 		s.setBaseRows(group, s.upTo(group, in.matched, count))
 		s.setRows(group, g.base)
 	default:
-		contested = in.differ && (m.ask || !own) && !(in.asSent && m.sentUnsure)
+		contested = in.differ && (m.ask || !s.hasChangedRows(group, m)) && !(in.asSent && m.sentUnsure)
 		if count != len(in.matched) { // by position alone an answer would come to stand in another's row
 			s.leaveChangedRows(&in)
 		}
@@ -134,12 +134,17 @@ func (s *Session) setBaseRows(group FieldID, base []int32) {
 	s.noteChanged(int32(group))
 }
 
-// hasOwnRows reports whether the applicant has added, removed or moved rows of a
-// group. Being asked, or not, is no change of it.
+// hasOwnRows reports whether the rows of a group stay as they are: the applicant has
+// changed the list, or wants what is on the screen, which differs from what was sent.
 func (s *Session) hasOwnRows(group FieldID, m merging) bool {
+	return s.hasChangedRows(group, m) || m.spareEdited && s.has(int32(group), bitRowsEdited)
+}
+
+// hasChangedRows reports whether the applicant has added, removed or moved rows of a
+// group. Being asked, or not, is no change of it.
+func (s *Session) hasChangedRows(group FieldID, m merging) bool {
 	g, head := s.rowsOf(group), int32(group)
-	return !slices.Equal(g.now, g.base) || m.spareEdited && s.has(head, bitRowsEdited) ||
-		m.spareDirty && (s.has(head, bitStays) || head == s.editedNow)
+	return !slices.Equal(g.now, g.base) || m.spareDirty && (s.has(head, bitStays) || head == s.editedNow)
 }
 
 // anyRowMine reports whether the applicant has typed in one of the rows.

@@ -134,6 +134,17 @@ timeline:
   - {at: 4s, refresh: true}
   - {at: 5s, expect: {values: {rows: [{x: Skipper}, {}]}, dirty: [rows], contested: []}}
 `},
+		"rows that differ from what was sent and are as saved are contested where others came": {"prefill: {url: /r}\nsubmit: {url: /s, method: PUT, whileSending: edit, timeout: 1s}\n", `backend: {prefill: [{after: 10ms, status: 500}, {after: 10ms, status: 200, headers: {ETag: v1}, body: {rows: [{x: Ada}]}}, {after: 400ms, status: 200, headers: {ETag: v2}, body: {rows: [{x: Ada}, {x: Ben}]}}], submit: [{after: 600ms, status: 422}]}
+kept: {values: {a: Tern}, attempt: {values: {a: Tern}}}
+timeline:
+  - {at: 1s, refresh: true}
+  - {at: 2s, reset: true}
+  - {at: 2s, expect: {submission: unsettled, values: {rows: [{x: Ada}]}}}
+  - {at: 3s, edit: {rows/0/y: mine}}
+  - {at: 3s, refresh: true}
+  - {at: 3100ms, submit: true}
+  - {at: 9s, expect: {sendCount: 1, holds: [contested], contested: [rows], values: {rows: [{x: Ada, y: mine}]}}}
+`},
 		"a changed list stays, and where the load differs in a value it is contested": {ask, loads(two, "{rows: [{x: Ada, y: theirs}, {x: Ben}]}") + `timeline:
   - {at: 1s, add: rows}
   - {at: 1s, edit: {rows/2/x: Mine}}
