@@ -1,6 +1,7 @@
 package declare
 
 import (
+	"cmp"
 	"regexp"
 	"slices"
 	"strings"
@@ -78,28 +79,20 @@ func (r *reader) placeHolders(text string, at *document.Node) {
 
 // advisePlurals names the forms that the language has and a text has not.
 func (r *reader) advisePlurals(report *document.Report) {
-	var needed []string
-	for k := range lifecycle.PluralTableSize {
-		count := int32(k)
-		if k == lifecycle.PluralTableSize-1 {
-			count = 1_000_000
-		}
-		if word := r.declaration.Plurals.Of(count).String(); !slices.Contains(needed, word) {
-			needed = append(needed, word)
-		}
-	}
-	for _, forms := range r.plurals {
-		for _, word := range needed {
-			if !slices.Contains(forms.said, word) {
-				report.Wrong(forms.at, "plural forms without "+word+", which "+langOf(&r.declaration)+" has: other is said instead", word+": …")
+	needed := []lifecycle.PluralCategory{lifecycle.PluralOther, lifecycle.PluralOne} // English
+	if table := r.declaration.Plurals; table != "" {
+		needed = nil
+		for k := range table {
+			if category := lifecycle.PluralCategory(table[k]); !slices.Contains(needed, category) {
+				needed = append(needed, category)
 			}
 		}
 	}
-}
-
-func langOf(d *lifecycle.Declaration) string {
-	if d.Lang == "" {
-		return "en"
+	for _, forms := range r.plurals {
+		for _, category := range needed {
+			if word := category.String(); !slices.Contains(forms.said, word) {
+				report.Wrong(forms.at, "plural forms without "+word+", which "+cmp.Or(r.declaration.Lang, "en")+" has: other is said instead", word+": …")
+			}
+		}
 	}
-	return d.Lang
 }

@@ -132,7 +132,8 @@ func (h *handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	defer func() {
 		if failed := recover(); failed != nil {
 			h.panicked(failed)
-			h.refuse(w, r, h.empty(r), http.StatusInternalServerError, somethingWrong)
+			v, _ := h.opened(r)
+			h.refuse(w, r, v, http.StatusInternalServerError, somethingWrong)
 		}
 	}()
 	h.headers(w)
@@ -200,8 +201,7 @@ func newKey() string {
 
 // begin opens a session, with the saved record where there is one.
 func (h *handler) begin(r *http.Request) *visit {
-	session, opening := lifecycle.Open(h.form, lifecycle.Seed{})
-	v := &visit{form: h.form, request: r, session: session}
+	v, opening := h.opened(r)
 	for _, e := range opening {
 		if e.Kind == lifecycle.EffectLoad {
 			v.apply(h.load(r, e.Request))
@@ -210,10 +210,10 @@ func (h *handler) begin(r *http.Request) *visit {
 	return v
 }
 
-// empty is a session of which the application has not been asked anything.
-func (h *handler) empty(r *http.Request) *visit {
-	session, _ := lifecycle.Open(h.form, lifecycle.Seed{})
-	return &visit{form: h.form, request: r, session: session}
+// opened opens a session, of which the application has not been asked anything yet.
+func (h *handler) opened(r *http.Request) (*visit, []lifecycle.Effect) {
+	session, opening := lifecycle.Open(h.form, lifecycle.Seed{})
+	return &visit{form: h.form, request: r, session: session}, opening
 }
 
 func (h *handler) load(r *http.Request, request lifecycle.RequestID) lifecycle.Event {
@@ -249,7 +249,7 @@ func (h *handler) post(w http.ResponseWriter, r *http.Request) {
 		h.refuse(w, r, v, http.StatusBadRequest, "The submission key has to be one to 255 visible ASCII characters. Nothing was stored.")
 		return
 	}
-	v.key, v.sentVersion, v.asJSON = cmp.Or(sent.key, newKey()), sent.version, sent.asJSON || wantsJSON(r)
+	v.key, v.sentVersion = cmp.Or(sent.key, newKey()), sent.version
 	if sent.change != nil {
 		v.apply(*sent.change)
 		h.render(w, http.StatusOK, v)
@@ -297,7 +297,7 @@ func (h *handler) leave(account string) {
 
 // answer tells what the session shows: as a page, or as problem details.
 func (h *handler) answer(w http.ResponseWriter, v *visit, status int) {
-	if !v.asJSON {
+	if !wantsJSON(v.request) {
 		h.render(w, status, v)
 		return
 	}

@@ -147,15 +147,16 @@ func (h *handler) settle(w http.ResponseWriter, v *visit, try *lifecycle.Effect,
 	if isOutcome(reply.Kind) {
 		v.key = newKey() // whatever follows is another submission
 	}
+	asJSON := wantsJSON(v.request)
 	for _, name := range []string{"Retry-After", "ETag", "Location", "WWW-Authenticate"} {
-		if value := got.Header[name]; value != "" && (v.asJSON || name != "Location") {
+		if value := got.Header[name]; value != "" && (asJSON || name != "Location") {
 			w.Header().Set(name, value)
 		}
 	}
 	switch {
 	case reply.Kind != lifecycle.ReplyAccepted:
 		h.answer(w, v, got.Status)
-	case v.asJSON:
+	case asJSON:
 		w.Header().Set("Content-Type", "application/json")
 		w.WriteHeader(got.Status)
 		_, _ = w.Write(got.Body)

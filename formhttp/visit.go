@@ -25,7 +25,6 @@ type visit struct {
 	session     *lifecycle.Session
 	key         string
 	sentVersion string
-	asJSON      bool
 	received    bool   // the last submission was accepted
 	receipt     string // the address of what was received
 	says        string // what went wrong with the request; empty: what the session says
@@ -37,8 +36,7 @@ type sent struct {
 	values               map[string][]string // by control name
 	rows                 map[string]int      // by group: how many
 	change               *lifecycle.Event    // a row is added or removed; nothing is submitted
-	asJSON               bool
-	whole, patch         bool // as JSON: a whole record, or a merge patch (RFC 7396)
+	whole, patch         bool                // as JSON: a whole record, or a merge patch (RFC 7396)
 }
 
 var errTooMany = errors.New("too many fields")
@@ -120,7 +118,7 @@ func (h *handler) readForm(posted url.Values, s *sent) error {
 const maxDepth = 32
 
 func (h *handler) readJSON(r *http.Request, s *sent) error {
-	s.asJSON, s.button = true, cmp.Or(r.Header.Get(markup.ButtonHeader), r.URL.Query().Get("button"))
+	s.button = cmp.Or(r.Header.Get(markup.ButtonHeader), r.URL.Query().Get("button"))
 	s.patch = r.Method == http.MethodPatch
 	s.whole = !s.patch
 	text, err := io.ReadAll(r.Body)
