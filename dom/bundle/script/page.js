@@ -1,3 +1,5 @@
+const rowButtons = ["leanwicket-add", "leanwicket-remove", "leanwicket-move"] // their names
+
 // One form that is bound: the core is told what happens, and what it says is done.
 class Page {
   get alive() { return !this.ends.signal.aborted }
@@ -63,7 +65,7 @@ class Page {
     on(this.form, "submit", e => {
       e.preventDefault()
       const by = e.submitter
-      if (by && ["leanwicket-add", "leanwicket-remove", "leanwicket-move"].includes(by.name)) return this.rowButton(by.name.slice(11), by.value)
+      if (by && rowButtons.includes(by.name)) return this.rowButton(by.name.slice(11), by.value)
       this.happened("submit", by && this.buttons.includes(by.value) ? by.value : this.buttons[0])
     })
     on(this.form, "reset", e => { e.preventDefault(); this.happened("reset") })
@@ -174,7 +176,7 @@ class Page {
       if (this.holds.get(name) === holds + why) return
       this.holds.set(name, holds + why)
       for (const b of this.form.elements) {
-        if (b.type !== "submit" || b.value !== name || b.name === "leanwicket-add" || b.name === "leanwicket-remove" || b.name === "leanwicket-move") continue
+        if (b.type !== "submit" || b.value !== name || rowButtons.includes(b.name)) continue
         const busy = holds.split(" ").some(h => h === "sending" || h === "checking" || h === "gone")
         b.toggleAttribute("data-leanwicket-busy", busy)
         if (holds) b.dataset.leanwicketHolds = holds

@@ -38,6 +38,10 @@ const shown = {
     this.pickers(this.form)
   },
 
+  // The id of a field's or a group's part, and the element that has that of a group.
+  id(path) { return "leanwicket-" + path.replaceAll("/", "-") },
+  target(path) { return document.getElementById(this.id(path)) },
+
   box(path) {
     const control = this.controls(path)[0]
     return control?.closest("[data-leanwicket-field], .leanwicket-field") || control?.parentElement || this.form.querySelector(`[data-leanwicket-field="${CSS.escape(path)}"]`)
@@ -68,7 +72,7 @@ const shown = {
   // The issues of a field: a list that its controls are described by.
   issues(path, all, box, issues) {
     this.shown.set(path, issues)
-    const id = "leanwicket-" + path.replaceAll("/", "-") + "-issues"
+    const id = this.id(path) + "-issues"
     let list = document.getElementById(id)
     if (!list && !issues.length) return
     if (!list) {
@@ -112,8 +116,7 @@ const shown = {
   },
 
   rows(path, flags, count, saved, issues) {
-    const id = "leanwicket-" + path.replaceAll("/", "-")
-    const group = document.getElementById(id)
+    const group = this.target(path)
     if (!group) return
     group.hidden = !flags.includes("a")
     group.toggleAttribute("data-leanwicket-unasked", group.hidden)
@@ -159,7 +162,7 @@ const shown = {
     const all = []
     for (const [path, issues] of this.shown) {
       if (!issues.length) continue
-      const target = this.controls(path)[0] || document.getElementById("leanwicket-" + path.replaceAll("/", "-"))
+      const target = this.controls(path)[0] || this.target(path)
       if (target) all.push(...issues.map(text => ({ target, text })))
     }
     all.sort((a, b) => a.target.compareDocumentPosition(b.target) & 2 ? 1 : -1)
@@ -188,7 +191,6 @@ const shown = {
       const title = (wrong.length ? wrong.length + " to mend – " : pending ? "Sending – " : this.submission === "accepted" ? "Received – " : "") + this.title
       if (document.title !== title) document.title = title
     }
-    this.uncover()
   },
 
   // The notice never covers what has the focus.
@@ -206,7 +208,7 @@ const shown = {
   // The focus stays near a row that goes: on the next one, the previous one, or the
   // button that adds one.
   rowFocus(what, path, at) {
-    const group = document.getElementById("leanwicket-" + path.replaceAll("/", "-"))
+    const group = this.target(path)
     const rows = group ? [...group.querySelectorAll(":scope > .leanwicket-row")] : []
     const row = rows[Math.min(at, rows.length - 1)]
     const target = what === "add" ? row?.querySelector("input:not([type=hidden]), textarea, select") : row?.querySelector(`[name=leanwicket-${what}]`) || row?.querySelector("[name=leanwicket-remove]")
@@ -239,7 +241,7 @@ const shown = {
 
   focus(path) {
     if (path === "") return (this.summary.hidden ? this.notice : this.summary).focus()
-    const control = this.controls(path)[0] || document.getElementById("leanwicket-" + path.replaceAll("/", "-"))
+    const control = this.controls(path)[0] || this.target(path)
     control?.focus()
   },
 
