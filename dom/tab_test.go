@@ -129,7 +129,10 @@ func (b *tab) becomes(want, expression string) {
 		}
 	}
 	require.NoError(b.t, err, expression)
-	require.Equal(b.t, want, last, expression)
+	if last != want {
+		page, _ := b.ask(`document.body.innerText`)
+		require.Equal(b.t, want, last, "%s on the page\n%s", expression, page)
+	}
 }
 
 func (b *tab) open(path string) {

@@ -96,10 +96,12 @@ func (a *Account) newPage(kept *lifecycle.Restored) {
 		}
 	}
 	a.attempts, a.cleared, a.arrived, a.owesClear, a.acted, a.tookOver = false, false, nil, false, true, false
+	if a.s.Leaving() == lifecycle.LeaveGone { // the applicant gave it up, and the page did not return
+		a.reset()
+	}
 	if kept == nil {
 		a.base, a.loaded, a.version = base, false, false
-		if a.s.Leaving() == lifecycle.LeaveGone { // the applicant gave it up
-			a.reset()
+		if a.s.Leaving() == lifecycle.LeaveGone {
 			a.open = ""
 		}
 		a.rowsMine, a.rowsSince = false, false
@@ -114,9 +116,6 @@ func (a *Account) newPage(kept *lifecycle.Restored) {
 	a.base, a.attempts, a.settled = base, kept.Attempt != nil, false
 	a.loaded, a.version = false, kept.Attempt != nil && kept.Attempt.Version != ""
 }
-
-// leaves is the end of a page: what is left unsaved was discarded, or nothing was.
-func (a *Account) leaves() { a.reset() }
 
 // before forgets what needs no protection any more: a value that is as saved, and
 // was not typed since an attempt that is not accepted.
@@ -195,13 +194,11 @@ func (a *Account) took(e *lifecycle.Event, before *screen) {
 			}
 			a.clears()
 		}
-	case lifecycle.EventReturned:
-		a.rowsMine, a.cellsSince = true, true // what was given up is there again
 	case lifecycle.EventResolve:
 		a.resolved(e, cell)
 	case lifecycle.EventLeaveAnswered:
 		if e.Answer == lifecycle.AnswerDiscard {
-			a.reset()
+			a.forgetUnseen()
 		}
 	case lifecycle.EventLoaded:
 		a.arrives(e)
@@ -227,11 +224,12 @@ func (a *Account) resolved(e *lifecycle.Event, cell string) {
 	}
 }
 
-// forgetUnseen forgets the texts that are nowhere on the screen: an answer that
-// waited was replaced.
+// forgetUnseen forgets the texts that are neither on the screen nor wait for their
+// row: an answer that waited was replaced or discarded.
 func (a *Account) forgetUnseen() {
+	now := a.screen()
 	for text := range a.marks {
-		if !a.seen(text) {
+		if !now.has(text) && !a.seen(text) {
 			delete(a.marks, text)
 		}
 	}

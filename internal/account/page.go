@@ -220,8 +220,6 @@ func (a *Account) carryOut(effects []lifecycle.Effect) {
 			a.timers[f.Timer] = f.Of
 		case lifecycle.EffectDisarm:
 			delete(a.timers, f.Timer)
-		case lifecycle.EffectNavigate, lifecycle.EffectLeave:
-			a.leaves()
 		}
 	}
 }
