@@ -47,7 +47,7 @@ func (r *reader) advise() []document.Problem {
 		report.Wrong(at("accepted", "to"), "a destination that is not gone to without then: navigate", "then: navigate, or no to")
 	}
 	form := &lifecycle.Form{Declaration: *d}
-	for _, waived := range form.Waives() {
+	for _, waived := range lifecycle.Waives(form) {
 		part, rest, _ := strings.Cut(waived.Policy, ".")
 		key, _, _ := strings.Cut(rest, ":")
 		report.Wrong(at(part, key), waived.Policy+", which waives "+waived.Guarantee.String()+": "+waived.Price, waived.Instead)

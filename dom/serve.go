@@ -234,7 +234,7 @@ func (p *page) observe(s runner.Step) {
 	for k := range s.Effects {
 		p.out.effect(p.form, &s.Effects[k])
 	}
-	if text := p.form.RowText(s.Event); text != "" && p.opened && s.Err == nil {
+	if text := lifecycle.RowText(p.form, s.Event); text != "" && p.opened && s.Err == nil {
 		p.out.add("tell", text)
 	}
 }

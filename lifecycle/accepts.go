@@ -12,7 +12,7 @@ func (f *Form) Accepts(id FieldID, v Value) bool {
 		switch {
 		case f.Fields[id].Kind == KindRows:
 			if constraint.Op != OpRequired || len(constraint.When) == 0 {
-				_, _, bad = rowsBreak(constraint, int(v.Integer()))
+				_, _, bad = constraint.BreaksAt(int(v.Integer()))
 			}
 		case constraint.Op.Compares():
 		case constraint.Op == OpRequired:
@@ -20,7 +20,7 @@ func (f *Form) Accepts(id FieldID, v Value) bool {
 		case constraint.Op == OpTicked:
 			bad = v.Absent()
 		case !v.Absent():
-			_, _, bad = f.valueBreaks(id, k, v)
+			_, _, bad = f.Breaks(id, k, v)
 		}
 		if bad {
 			return false
@@ -39,4 +39,20 @@ func Neighbours(v, step Value) []Value {
 	n, unit := v.Coef*powersOfTen[v.Exp-exp], step.Coef*powersOfTen[step.Exp-exp]
 	below := floorDiv(n, unit) * unit
 	return []Value{Number(below, exp), Number(below+unit, exp), Number(below-unit, exp)}
+}
+
+// CanHold reports whether a value can be one of a field's.
+func (f *Form) CanHold(id FieldID, v Value) bool {
+	field := &f.Fields[id]
+	switch v.Kind {
+	case ValueAbsent, ValueUnparsed, ValueVeiled:
+		return true
+	case ValueNumber:
+		return field.Kind == KindNumber || field.Kind == KindInteger || field.Kind == KindChoice || field.Kind == KindRows
+	case ValueBoolean:
+		return field.Kind == KindBoolean || field.Kind == KindChoice
+	default:
+		parsed := f.Parse(id, f.Format(v))
+		return parsed.Kind == v.Kind || parsed.Kind == ValueUnparsed && field.Kind == KindChoice
+	}
 }

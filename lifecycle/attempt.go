@@ -74,7 +74,7 @@ func (s *Session) sendTry() {
 // copyValues keeps the values as they are now as those that are sent, with what
 // of them differs from the baseline, and takes the edited-since marks away.
 func (s *Session) copyValues() {
-	for g, group := range s.form.groups {
+	for g, group := range s.form.Groups() {
 		var sent []int32
 		if s.has(int32(group), bitAsked) {
 			sent = s.groups[g].now
@@ -95,7 +95,7 @@ func (s *Session) copyValues() {
 		}
 		s.change(i, set, clear&^set, c.rules)
 	}
-	for g, group := range s.form.groups {
+	for g, group := range s.form.Groups() {
 		for _, r := range s.groups[g].sent { // one difference makes all of a group changed
 			for i := range s.cellsOf(r) {
 				if s.has(i, bitSentChanged) {
@@ -111,7 +111,7 @@ func (s *Session) copyValues() {
 func (s *Session) appendSent(to []Answer) []Answer {
 	for id := range s.form.Fields {
 		switch i := int32(id); {
-		case s.form.group[id] >= 0:
+		case s.form.GroupOf(FieldID(id)) >= 0:
 		case s.form.Fields[id].Kind == KindRows:
 			to = s.appendSentRows(to, FieldID(id))
 		case s.isSent(i):
@@ -130,7 +130,7 @@ func (s *Session) isSent(i int32) bool {
 // appendSentRows lists a group: its head with the number of rows, and their
 // values.
 func (s *Session) appendSentRows(to []Answer, group FieldID) []Answer {
-	g := &s.groups[s.form.groupIndex[group]]
+	g := &s.groups[s.form.GroupIndex(group)]
 	changed := s.has(int32(group), bitSentChanged)
 	if len(g.sent) == 0 && !changed {
 		return to
@@ -158,7 +158,7 @@ func (s *Session) sameAsSent(button int32) bool {
 // do says to stop; it reports whether it was stopped or, with a do that never
 // goes on, whether there was any difference.
 func (s *Session) eachDifference(goOn func(i int32) bool) bool {
-	for g, group := range s.form.groups {
+	for g, group := range s.form.Groups() {
 		now := s.groups[g].now
 		if !s.has(int32(group), bitAsked) {
 			now = nil
@@ -169,7 +169,7 @@ func (s *Session) eachDifference(goOn func(i int32) bool) bool {
 	}
 	for i := range s.inOrder() {
 		c := &s.cells[i]
-		if s.form.Fields[c.field].Kind == KindRows || c.row >= 0 && !s.has(int32(s.form.group[c.field]), bitAsked) {
+		if s.form.Fields[c.field].Kind == KindRows || c.row >= 0 && !s.has(int32(s.form.GroupOf(c.field)), bitAsked) {
 			continue
 		}
 		if s.effective(i, sideNow) != c.sent && !goOn(i) {

@@ -6,7 +6,7 @@ import "slices"
 // its value. One that was not asked when the values were copied keeps what was typed
 // in it over an absent baseline; where nobody typed in it, it follows the loads.
 func (s *Session) acceptSent() {
-	for _, group := range s.form.groups {
+	for _, group := range s.form.Groups() {
 		s.acceptSentRows(group)
 	}
 	for i := range s.allCells() {
@@ -23,7 +23,7 @@ func (s *Session) acceptSent() {
 	}
 	s.reviseAll()
 	s.contestMet(nil)
-	for _, group := range s.form.groups {
+	for _, group := range s.form.Groups() {
 		s.freeRows(group)
 		s.unmark(int32(group), bitContested)
 	}
@@ -35,7 +35,7 @@ func (s *Session) wasInBody(i int32) bool {
 	if s.form.Submit.Method != "PATCH" {
 		return true
 	}
-	if group := s.form.group[s.cells[i].field]; group >= 0 {
+	if group := s.form.GroupOf(s.cells[i].field); group >= 0 {
 		i = int32(group)
 	}
 	return s.has(i, bitSentChanged)
@@ -69,7 +69,7 @@ func (s *Session) acceptSentRows(group FieldID) {
 // toBaseline returns every value to its baseline and takes every mark away.
 func (s *Session) toBaseline() {
 	s.dropIssues(func(*issue) bool { return true })
-	for _, group := range s.form.groups {
+	for _, group := range s.form.Groups() {
 		s.setRows(group, s.rowsOf(group).base)
 		s.freeRows(group)
 	}
@@ -86,7 +86,7 @@ func (s *Session) toBaseline() {
 
 // toDefaults makes the declared defaults both value and baseline.
 func (s *Session) toDefaults() {
-	for _, group := range s.form.groups {
+	for _, group := range s.form.Groups() {
 		count, _ := rowCount(group, s.form.Defaults)
 		base := make([]int32, 0, count)
 		for range count {

@@ -132,8 +132,8 @@ func (s *Session) cellOfCheck(c *check, path string) int32 {
 		return c.cell
 	}
 	i, there := s.cellAt(p)
-	if r := s.cells[c.cell].row; r >= 0 && p.Row == c.row && s.form.group[p.Field] == s.rows[r].group {
-		i, there = s.rows[r].first+s.form.offset[p.Field], true
+	if r := s.cells[c.cell].row; r >= 0 && p.Row == c.row && s.form.GroupOf(p.Field) == s.rows[r].group {
+		i, there = s.rows[r].first+s.form.Offset(p.Field), true
 	}
 	if !there || !s.has(i, bitAsked) {
 		return c.cell

@@ -232,3 +232,20 @@ func appendTwo(b []byte, n int64) []byte {
 	}
 	return strconv.AppendInt(b, n, 10)
 }
+
+// Time is the moment of a date (at midnight UTC) or date-time; one without an
+// offset is taken for UTC.
+func (v Value) Time() (time.Time, bool) {
+	switch v.Kind {
+	case ValueDate:
+		return time.Unix(v.Coef*86400, 0).UTC(), true
+	case ValueDateTime:
+		at := time.UnixMicro(v.instant()).UTC()
+		if v.Exp != NoOffset && v.Exp != 0 {
+			at = at.In(time.FixedZone("", int(v.Exp)*60))
+		}
+		return at, true
+	default:
+		return time.Time{}, false
+	}
+}

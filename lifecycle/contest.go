@@ -30,7 +30,7 @@ func (s *Session) resolve(path string, choice Choice) error {
 
 // takeBaseRows replaces a group's rows by those that are saved.
 func (s *Session) takeBaseRows(group FieldID) {
-	base := s.groups[s.form.groupIndex[group]].base
+	base := s.groups[s.form.GroupIndex(group)].base
 	s.setRows(group, base)
 	for _, r := range base {
 		for i := range s.cellsOf(r) {

@@ -69,9 +69,9 @@ type Field struct {
 	Samples     []string // values for the verifier, as typed
 }
 
-// leftBy reports whether the field counts as left as soon as it has a value: there is
+// LeftBy reports whether the field counts as left as soon as it has a value: there is
 // no half-made choice. A date that is typed is half made until it can be read.
-func (f *Field) leftBy(v Value) bool {
+func (f *Field) LeftBy(v Value) bool {
 	switch f.Kind {
 	case KindBoolean, KindChoice, KindChoices, KindFile:
 		return true
@@ -239,4 +239,12 @@ type Literal struct {
 	Present  bool    // the answer is present
 	OrAbsent bool    // an absent answer satisfies it too
 	Negate   bool
+}
+
+// Answer is one field's value in a body: sent, loaded or returned. The head of
+// a repeated group stands in a body with its number of rows as a ValueNumber.
+type Answer struct {
+	Place
+	Value   Value
+	Changed bool // sent: differs from the baseline
 }

@@ -160,14 +160,6 @@ func Replied(attempt, try int32, reply *Reply) Event {
 // Elapsed is a timer that has run out.
 func Elapsed(timer TimerID) Event { return Event{Kind: EventElapsed, Timer: timer} }
 
-// Answer is one field's value in a body: sent, loaded or returned. The head of
-// a repeated group stands in a body with its number of rows as a ValueNumber.
-type Answer struct {
-	Place
-	Value   Value
-	Changed bool // sent: differs from the baseline
-}
-
 // Entry is one thing that a reply or a check has to say. Path is a path of this
 // form (rows as sent), or empty: the whole form.
 type Entry struct {
@@ -193,4 +185,25 @@ type Receipt struct {
 	To      string
 	Version string
 	Text    string
+}
+
+// RowText tells of rows that were added, removed or moved by an event, for those who
+// do not see it; it is empty for every other event.
+func RowText(f *Form, e Event) string {
+	id, path := MessageNone, e.Path
+	switch e.Kind {
+	case EventAddRow:
+		id = MessageRowAdded
+	case EventRemoveRow:
+		id = MessageRowRemoved
+	case EventMoveRow:
+		id, path = MessageRowMoved, e.To
+	default:
+		return ""
+	}
+	p, ok := f.Lookup(path)
+	if !ok {
+		return ""
+	}
+	return f.TextAbout(id, p.Field, p.Row+1)
 }

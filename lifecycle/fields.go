@@ -17,15 +17,15 @@ func (s *Session) place(path string) (int32, error) {
 
 // cellAt finds the cell of a place among the rows as they are now.
 func (s *Session) cellAt(p Place) (int32, bool) {
-	group := s.form.group[p.Field]
+	group := s.form.GroupOf(p.Field)
 	if group < 0 {
 		return int32(p.Field), true
 	}
-	now := s.groups[s.form.groupIndex[group]].now
+	now := s.groups[s.form.GroupIndex(group)].now
 	if p.Row < 0 || int(p.Row) >= len(now) {
 		return 0, false
 	}
-	return s.rows[now[p.Row]].first + s.form.offset[p.Field], true
+	return s.rows[now[p.Row]].first + s.form.Offset(p.Field), true
 }
 
 // where is the place of a cell now; false for one in a removed row.
@@ -101,7 +101,7 @@ func (s *Session) edited(i int32) {
 	if s.attempt.number > 0 {
 		marks |= bitEdited
 	}
-	if s.form.Fields[s.cells[i].field].leftBy(s.cells[i].value) {
+	if s.form.Fields[s.cells[i].field].LeftBy(s.cells[i].value) {
 		marks |= bitTouched
 	}
 	s.change(i, marks, bitRestored|bitStays, s.cells[i].rules)
@@ -174,16 +174,16 @@ func (s *Session) rowsBy(group FieldID, of side) []int32 {
 func (s *Session) revise(i int32) {
 	s.recompute(i)
 	field := s.cells[i].field
-	for _, dependent := range s.form.dependents[field] {
-		group := s.form.group[dependent]
+	for _, dependent := range s.form.Dependents(field) {
+		group := s.form.GroupOf(dependent)
 		switch {
 		case group < 0:
 			s.reviseDependent(int32(dependent))
 		case s.cells[i].row >= 0: // both in the same row
-			s.reviseDependent(s.rows[s.cells[i].row].first + s.form.offset[dependent])
+			s.reviseDependent(s.rows[s.cells[i].row].first + s.form.Offset(dependent))
 		default:
-			s.eachRow(s.form.groupIndex[group], func(r int32) {
-				s.reviseDependent(s.rows[r].first + s.form.offset[dependent])
+			s.eachRow(s.form.GroupIndex(group), func(r int32) {
+				s.reviseDependent(s.rows[r].first + s.form.Offset(dependent))
 			})
 		}
 	}
@@ -207,7 +207,7 @@ func (s *Session) reviseDependent(i int32) {
 // about it, so that nothing is asked or not for a moment alone.
 func (s *Session) reviseAll() {
 	var came []int32
-	for _, id := range s.form.askedOrder {
+	for id := range s.form.AskedOrder() {
 		s.eachCell(id, func(i int32) {
 			if _, comes := s.decideAsked(i); comes && s.byEdit {
 				came = append(came, i)
@@ -224,14 +224,14 @@ func (s *Session) reviseAll() {
 
 // eachCell goes through the cells of a field: one, or one in each row.
 func (s *Session) eachCell(id FieldID, do func(i int32)) {
-	group := s.form.group[id]
+	group := s.form.GroupOf(id)
 	if group < 0 {
 		do(int32(id))
 		return
 	}
 	for r := range s.rows {
 		if s.rows[r].used && s.rows[r].group == group {
-			do(s.rows[r].first + s.form.offset[id])
+			do(s.rows[r].first + s.form.Offset(id))
 		}
 	}
 }
@@ -277,7 +277,7 @@ func (s *Session) recompute(i int32) {
 	} else {
 		dirty = s.effective(i, sideNow) != s.effective(i, sideBase)
 	}
-	var rules codes
+	var rules Codes
 	if c.bits&(bitAsked|bitLive) == bitAsked|bitLive {
 		rules = s.brokenRules(i)
 	}
@@ -319,8 +319,8 @@ func (s *Session) conditionHolds(condition Condition, i int32, of side) bool {
 
 func (s *Session) literalHolds(l Literal, i int32, of side) bool {
 	other := int32(l.Field)
-	if s.form.group[l.Field] >= 0 {
-		other = s.rows[s.cells[i].row].first + s.form.offset[l.Field]
+	if s.form.GroupOf(l.Field) >= 0 {
+		other = s.rows[s.cells[i].row].first + s.form.Offset(l.Field)
 	}
 	field := &s.form.Fields[l.Field]
 	found := false
@@ -345,7 +345,7 @@ func (s *Session) literalHolds(l Literal, i int32, of side) bool {
 // isAsked evaluates whether a cell is asked, by one side's values.
 func (s *Session) isAsked(i int32, of side) bool {
 	c := &s.cells[i]
-	if group := s.form.group[c.field]; group >= 0 {
+	if group := s.form.GroupOf(c.field); group >= 0 {
 		if !s.has(int32(group), askedBit[of]) {
 			return false
 		}

@@ -2,6 +2,8 @@ package lifecycle
 
 import (
 	"errors"
+	"iter"
+	"slices"
 	"strconv"
 	"strings"
 )
@@ -299,8 +301,8 @@ func (f *Form) Members(group FieldID) []FieldID { return f.members[f.groupIndex[
 // Dependents lists the fields whose rules or asking look at this one.
 func (f *Form) Dependents(id FieldID) []FieldID { return f.dependents[id] }
 
-// button returns the index of a submit button; the empty name is the first.
-func (f *Form) button(name string) (int, bool) {
+// ButtonAt returns the index of a submit button; the empty name is the first.
+func (f *Form) ButtonAt(name string) (int, bool) {
 	if name == "" {
 		return 0, true
 	}
@@ -311,3 +313,29 @@ func (f *Form) button(name string) (int, bool) {
 	}
 	return 0, false
 }
+
+// FieldAt finds a declared field by its path, as it is declared.
+func (f *Form) FieldAt(path string) (FieldID, bool) {
+	id, ok := f.byPath[path]
+	return id, ok
+}
+
+// GroupOf is the head of the repeated group that a field is a member of, or -1.
+func (f *Form) GroupOf(id FieldID) FieldID { return f.group[id] }
+
+// Groups goes through the repeated groups in the order of the form: the place of each
+// among the groups, and its head.
+func (f *Form) Groups() iter.Seq2[int, FieldID] { return slices.All(f.groups) }
+
+// GroupCount is the number of repeated groups.
+func (f *Form) GroupCount() int { return len(f.groups) }
+
+// GroupIndex is the place of a group among the groups, by its head.
+func (f *Form) GroupIndex(head FieldID) int32 { return f.groupIndex[head] }
+
+// Offset is the place of a field of a group within its row.
+func (f *Form) Offset(id FieldID) int32 { return f.offset[id] }
+
+// AskedOrder goes through all fields: each comes after those that decide whether it is
+// asked.
+func (f *Form) AskedOrder() iter.Seq[FieldID] { return slices.Values(f.askedOrder) }

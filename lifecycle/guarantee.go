@@ -66,7 +66,7 @@ const (
 )
 
 // Waives lists the guarantees that the form's policies trade away.
-func (f *Form) Waives() []Waived {
+func Waives(f *Form) []Waived {
 	var list []Waived
 	add := func(on bool, g Guarantee, policy, price, instead string) {
 		if on {

@@ -28,9 +28,6 @@ func (s *Session) AppendExact(to []byte) []byte {
 	return w.to
 }
 
-// Veil stands in for private values: it gives the token of a value.
-type Veil func(Value) string
-
 // AppendVeiled appends the exact state with private values veiled, and without
 // the words of the server, in which they may be repeated.
 func (s *Session) AppendVeiled(to []byte, veil Veil) []byte {
@@ -39,35 +36,6 @@ func (s *Session) AppendVeiled(to []byte, veil Veil) []byte {
 	w.number(int64(s.nextRequest), int64(s.nextTimer), int64(s.ignored), int64(s.attempt.number), int64(s.notice.count))
 	w.number(int64(s.notice.message.ID), int64(s.notice.message.And), int64(s.focus.Field), int64(s.focus.Row))
 	return w.to
-}
-
-// Veiled is what stands for a private value in a trace: its token, and the codes
-// of the rules that it broke by itself.
-func Veiled(token string, broken []Code) Value {
-	v := Value{Kind: ValueVeiled, Text: token}
-	for _, code := range broken {
-		v.Coef |= 1 << code
-	}
-	return v
-}
-
-// VeilOf veils a value of a field: what is absent stays absent.
-func (f *Form) VeilOf(id FieldID, v Value, veil Veil) Value {
-	switch {
-	case v.Absent() || v.Kind == ValueVeiled:
-		return v
-	case v.Kind == ValueUnparsed:
-		return Veiled(veil(v), []Code{CodeBadInput})
-	}
-	var broken []Code
-	for k := range f.Fields[id].Constraints {
-		if c := &f.Fields[id].Constraints[k]; !c.Op.Compares() && c.Op != OpRequired && c.Op != OpTicked {
-			if _, code, bad := f.valueBreaks(id, k, v); bad {
-				broken = append(broken, code)
-			}
-		}
-	}
-	return Veiled(veil(v), broken)
 }
 
 type stateWriter struct {
@@ -136,11 +104,11 @@ func (w *stateWriter) state() {
 	s := w.session
 	w.places = make([]int32, len(s.rows))
 	for i := range s.cells {
-		if s.form.group[s.cells[i].field] < 0 && s.cells[i].row < 0 {
+		if s.form.GroupOf(s.cells[i].field) < 0 && s.cells[i].row < 0 {
 			w.cell(&s.cells[i])
 		}
 	}
-	for g, group := range s.form.groups {
+	for g, group := range s.form.Groups() {
 		order := s.rowOrder(g)
 		for place, r := range order {
 			w.places[r] = int32(place)

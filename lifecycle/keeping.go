@@ -63,11 +63,11 @@ func (s *Session) Kept() (kept *Restored, more bool) {
 	for id := range s.form.Fields {
 		i, field := int32(id), &s.form.Fields[id]
 		switch {
-		case s.form.group[id] >= 0:
+		case s.form.GroupOf(FieldID(id)) >= 0:
 		case field.Kind == KindRows:
 			s.keepRows(kept, FieldID(id))
 			for k := range s.waiting {
-				if s.form.group[s.waiting[k].place.Field] == FieldID(id) {
+				if s.form.GroupOf(s.waiting[k].place.Field) == FieldID(id) {
 					kept.Values = append(kept.Values, s.waiting[k].Kept)
 				}
 			}
@@ -151,7 +151,7 @@ func (s *Session) keepRows(kept *Restored, group FieldID) {
 		return
 	}
 	places := make(map[int32]int32, len(g.now))
-	for place, r := range s.rowOrder(int(s.form.groupIndex[group])) {
+	for place, r := range s.rowOrder(int(s.form.GroupIndex(group))) {
 		if kept.Attempt == nil && !s.rowIn(r, inNow|inBase) {
 			continue
 		}

@@ -52,7 +52,7 @@ func (s *Session) wasSent(i int32, incoming Value, m merging) bool {
 func (s *Session) mergeAnswers(answers []Answer, m merging) {
 	s.mergeCells(answers, m, false)
 	var contested []FieldID
-	for _, group := range s.form.groups {
+	for _, group := range s.form.Groups() {
 		if s.mergeRows(group, answers, m) {
 			contested = append(contested, group)
 		}
@@ -61,7 +61,7 @@ func (s *Session) mergeAnswers(answers []Answer, m merging) {
 	s.reviseAll()
 	s.contestMet(contested)
 	s.landIssues()
-	for _, group := range s.form.groups {
+	for _, group := range s.form.Groups() {
 		s.freeRows(group)
 	}
 }
@@ -97,7 +97,7 @@ func (s *Session) mergeCells(answers []Answer, m merging, inRows bool) {
 // wasMentioned reports whether an answer has said anything of a cell. A row that an
 // answer brings is said as a whole.
 func (s *Session) wasMentioned(i int32) bool {
-	if group := s.form.group[s.cells[i].field]; group >= 0 && s.has(int32(group), bitMentioned) {
+	if group := s.form.GroupOf(s.cells[i].field); group >= 0 && s.has(int32(group), bitMentioned) {
 		return true
 	}
 	return s.has(i, bitMentioned)
@@ -120,7 +120,7 @@ func (s *Session) contestMet(groups []FieldID) {
 			same = slices.Equal(g.now, g.base)
 		}
 		switch {
-		case same, c.bits&(bitAsked|bitDirty) == bitAsked, c.row >= 0 && s.has(int32(s.form.group[c.field]), bitContested):
+		case same, c.bits&(bitAsked|bitDirty) == bitAsked, c.row >= 0 && s.has(int32(s.form.GroupOf(c.field)), bitContested):
 			s.unmark(i, bitContested)
 		case met:
 			s.mark(i, bitContested)
@@ -134,15 +134,15 @@ func (s *Session) incomingCell(p Place) (int32, bool) {
 	if p.Field < 0 || int(p.Field) >= len(s.form.Fields) || s.form.Fields[p.Field].Kind == KindRows {
 		return 0, false
 	}
-	group := s.form.group[p.Field]
+	group := s.form.GroupOf(p.Field)
 	if group < 0 {
 		return int32(p.Field), true
 	}
-	base := s.groups[s.form.groupIndex[group]].base
+	base := s.groups[s.form.GroupIndex(group)].base
 	if p.Row < 0 || int(p.Row) >= len(base) {
 		return 0, false
 	}
-	return s.rows[base[p.Row]].first + s.form.offset[p.Field], true
+	return s.rows[base[p.Row]].first + s.form.Offset(p.Field), true
 }
 
 func (s *Session) inBaseline(i int32) bool {

@@ -21,7 +21,7 @@ func (s *Session) mergeRows(group FieldID, answers []Answer, m merging) (contest
 		s.setBaseRows(group, s.upTo(group, in.matched, count))
 		s.setRows(group, g.base)
 	default:
-		contested = in.differ && (m.ask || !s.hasChangedRows(group, m)) && !(in.asSent && m.sentUnsure)
+		contested = in.differ && (m.ask || slices.Equal(g.now, g.base)) && !(in.asSent && m.sentUnsure)
 		if count != len(in.matched) { // by position alone an answer would come to stand in another's row
 			s.leaveChangedRows(&in)
 		}
@@ -46,10 +46,10 @@ func (s *Session) incomingRows(group FieldID, count int, answers []Answer, m mer
 	in := incoming{matched: slices.Clone(g.base), changed: make([]bool, len(g.base)), differ: count != len(g.base)}
 	met := make([]int, len(g.base))
 	for _, a := range answers {
-		if s.form.group[a.Field] != group || a.Row < 0 || int(a.Row) >= len(g.base) {
+		if s.form.GroupOf(a.Field) != group || a.Row < 0 || int(a.Row) >= len(g.base) {
 			continue
 		}
-		i := s.rows[g.base[a.Row]].first + s.form.offset[a.Field]
+		i := s.rows[g.base[a.Row]].first + s.form.Offset(a.Field)
 		switch old := s.cells[i].baseline; {
 		case s.has(i, bitUnknown):
 		case old != a.Value:
@@ -135,16 +135,11 @@ func (s *Session) setBaseRows(group FieldID, base []int32) {
 }
 
 // hasOwnRows reports whether the rows of a group stay as they are: the applicant has
-// changed the list, or wants what is on the screen, which differs from what was sent.
+// added, removed or moved some, or wants what is on the screen, which differs from what
+// was sent. Being asked, or not, is no change of them.
 func (s *Session) hasOwnRows(group FieldID, m merging) bool {
-	return s.hasChangedRows(group, m) || m.spareEdited && s.has(int32(group), bitRowsEdited)
-}
-
-// hasChangedRows reports whether the applicant has added, removed or moved rows of a
-// group. Being asked, or not, is no change of it.
-func (s *Session) hasChangedRows(group FieldID, m merging) bool {
 	g, head := s.rowsOf(group), int32(group)
-	return !slices.Equal(g.now, g.base) || m.spareDirty && (s.has(head, bitStays) || head == s.editedNow)
+	return !slices.Equal(g.now, g.base) || m.spareDirty && (s.has(head, bitStays) || head == s.editedNow) || m.spareEdited && s.has(head, bitRowsEdited)
 }
 
 // anyRowMine reports whether the applicant has typed in one of the rows.
@@ -173,16 +168,16 @@ func rowCount(group FieldID, answers []Answer) (int, bool) {
 // bringsSentRows reports whether a body brings the rows of a group as the
 // newest attempt sent them. Those of an accepted attempt have been the baseline.
 func (s *Session) bringsSentRows(group FieldID, count int, answers []Answer) bool {
-	g := &s.groups[s.form.groupIndex[group]]
+	g := &s.groups[s.form.GroupIndex(group)]
 	if count == 0 || s.attempt.outcome == OutcomeAccepted || len(g.sent) != count || slices.Equal(g.sent, g.base) {
 		return false
 	}
 	same := 0
 	for _, a := range answers {
-		if s.form.group[a.Field] != group || a.Row < 0 || int(a.Row) >= count {
+		if s.form.GroupOf(a.Field) != group || a.Row < 0 || int(a.Row) >= count {
 			continue
 		}
-		c := &s.cells[s.rows[g.sent[a.Row]].first+s.form.offset[a.Field]]
+		c := &s.cells[s.rows[g.sent[a.Row]].first+s.form.Offset(a.Field)]
 		if c.sent != a.Value {
 			return false
 		}

@@ -181,25 +181,9 @@ func (f *Form) Text(m Message) string {
 	return text
 }
 
-// RowText tells of rows that were added, removed or moved by an event, for those who
-// do not see it; it is empty for every other event.
-func (f *Form) RowText(e Event) string {
-	id, path := MessageNone, e.Path
-	switch e.Kind {
-	case EventAddRow:
-		id = MessageRowAdded
-	case EventRemoveRow:
-		id = MessageRowRemoved
-	case EventMoveRow:
-		id, path = MessageRowMoved, e.To
-	default:
-		return ""
-	}
-	p, ok := f.Lookup(path)
-	if !ok {
-		return ""
-	}
-	return f.fill(id, textArguments{label: f.Fields[p.Field].Label, count: p.Row + 1})
+// TextAbout writes a message about a field, with a count.
+func (f *Form) TextAbout(id MessageID, field FieldID, count int32) string {
+	return f.fill(id, textArguments{label: f.Fields[field].Label, count: count})
 }
 
 // sentences puts one after the other. Titles of servers often end without a full

@@ -2,26 +2,23 @@ package lifecycle
 
 import (
 	"encoding/binary"
-	"time"
 )
 
-// Packer writes watched sessions of one form in some tens of bytes, and makes
-// them again: for walks that keep millions of them. Cells, and everything else
-// by turns, are written as numbers of what the packer has seen before, so that
-// two packed states are the same bytes if, and only if, their normal forms are
-// the same.
+// Packer writes sessions of one form in some tens of bytes, and makes them again: for
+// walks that keep millions of them. Cells, and everything else by turns, are written as
+// numbers of what the packer has seen before, so that two packed states are the same
+// bytes if, and only if, their normal forms are the same.
 //
 //	p := NewPacker(form, PackOptions{})
-//	packed := p.Pack(nil, watch)   // the session is in its normal form now
-//	p.Unpack(packed, other)        // a watch of a session of its own
+//	names := p.Normalise(session)
+//	packed := p.Pack(nil, session, nil)
+//	p.Unpack(packed, other) // another session of the form
 type Packer struct {
 	form    *Form
 	options PackOptions
 
 	cells cache[cell, cell]
 	rests cache[string, string] // all but the cells
-	works cache[string, *sentWork]
-	seen  map[string]*sentWork
 	keys  [3]Key
 
 	// The state that was unpacked last: most cells of the next are the same.
@@ -31,12 +28,10 @@ type Packer struct {
 	// Scratch.
 	text     []byte
 	order    []FieldID
-	moved    []int32
+	names    Names
 	rowMoved []int32
 	cellsToo []cell
 	rowsToo  []row
-	timers   []uint32
-	requests []uint32
 }
 
 // PackOptions say what counts as the same state.
@@ -48,27 +43,24 @@ type PackOptions struct {
 // NewPacker makes a packer for the sessions of one form.
 func NewPacker(form *Form, o PackOptions) *Packer {
 	return &Packer{
-		form: form, options: o, seen: map[string]*sentWork{},
-		cells: newCache[cell, cell](), rests: newCache[string, string](), works: newCache[string, *sentWork](),
+		form: form, options: o, cells: newCache[cell, cell](), rests: newCache[string, string](),
 	}
 }
 
 // Fork makes a packer with the same numbers, for another goroutine.
 func (p *Packer) Fork() *Packer {
 	return &Packer{
-		form: p.form, options: p.options, seen: map[string]*sentWork{},
-		cells: p.cells.fork(), rests: p.rests.fork(), works: p.works.fork(),
+		form: p.form, options: p.options, cells: p.cells.fork(), rests: p.rests.fork(),
 	}
 }
 
 // Size is about the memory that the packer's tables take, in bytes. No fork may
 // be at work meanwhile.
-func (p *Packer) Size() int { return p.cells.of.bytes + p.rests.of.bytes + p.works.of.bytes }
+func (p *Packer) Size() int { return p.cells.of.bytes + p.rests.of.bytes }
 
-// Pack brings a watched session into its normal form and appends it, packed.
-func (p *Packer) Pack(to []byte, w *Watch) []byte {
-	p.normalise(w)
-	s := w.session
+// Pack appends a session that is in its normal form, packed, and beside it what somebody
+// remembers of it.
+func (p *Packer) Pack(to []byte, s *Session, beside []byte) []byte {
 	// In parts that vary little together, so that there are few of each.
 	l := listWriter{p.text[:0]}
 	part := func() {
@@ -79,9 +71,8 @@ func (p *Packer) Pack(to []byte, w *Watch) []byte {
 	part()
 	l.lists(s)
 	part()
-	p.writeSeen(&l, w)
-	part()
 	p.text = l.to
+	to = binary.AppendUvarint(to, uint64(numberOfBytes(&p.rests, beside)))
 	for i := range s.cells {
 		c := &s.cells[i]
 		if i < len(p.from) && *c == p.from[i] {
@@ -93,18 +84,14 @@ func (p *Packer) Pack(to []byte, w *Watch) []byte {
 	return to
 }
 
-// Unpack makes a watched session again, in its normal form. It returns what
-// follows in the bytes.
-func (p *Packer) Unpack(packed []byte, w *Watch) (rest []byte) {
+// Unpack makes a session again, in its normal form. It returns what was given to be kept
+// beside it, and what follows in the bytes.
+func (p *Packer) Unpack(packed []byte, s *Session) (beside string, rest []byte) {
 	next := func() uint32 {
 		n, size := binary.Uvarint(packed)
 		packed = packed[size:]
 		return uint32(n)
 	}
-	if w.session == nil {
-		w.session = &Session{}
-	}
-	s := w.session
 	s.form = p.form
 	s.changed = s.changed[:0]
 	l := listReader{*p.rests.at(next())}
@@ -114,8 +101,7 @@ func (p *Packer) Unpack(packed []byte, w *Watch) (rest []byte) {
 	if n := s.attempt.number; n > 0 {
 		s.attempt.key = p.key(n)
 	}
-	l = listReader{*p.rests.at(next())}
-	p.readSeen(&l, w)
+	beside = *p.rests.at(next())
 	s.cells, p.fromIDs = s.cells[:0], p.fromIDs[:0]
 	size := len(p.form.Fields)
 	for _, r := range s.rows {
@@ -127,8 +113,7 @@ func (p *Packer) Unpack(packed []byte, w *Watch) (rest []byte) {
 		s.tally.count(&s.cells[len(s.cells)-1], 1)
 	}
 	p.from = s.cells
-	w.works = p.seen
-	return packed
+	return beside, packed
 }
 
 // scalars writes what is left of the scalars in the normal form, but for the
@@ -233,8 +218,8 @@ func (l *listReader) lists(s *Session) {
 	for range l.number() {
 		s.waiting = append(s.waiting, l.waiting())
 	}
-	if len(s.groups) != len(s.form.groups) {
-		s.groups = make([]rows, len(s.form.groups))
+	if len(s.groups) != s.form.GroupCount() {
+		s.groups = make([]rows, s.form.GroupCount())
 	}
 	for g := range s.groups {
 		for _, list := range [...]*[]int32{&s.groups[g].now, &s.groups[g].base, &s.groups[g].sent} {
@@ -270,61 +255,4 @@ func (l *listReader) waiting() (v waitingAnswer) {
 	v.Path, v.Raw = l.text(), l.text()
 	v.Baseline, v.Veiled = l.value(), l.value()
 	return v
-}
-
-// writeSeen writes the memory of a watch.
-func (p *Packer) writeSeen(l *listWriter, w *Watch) {
-	ownKey := w.key != w.session.attempt.key
-	l.flags(w.settled, w.adopted, w.accepted, w.resetAt, w.missing, w.paused, w.sent != nil, ownKey)
-	l.flags(w.owed)
-	l.numbers(int(w.load), int(w.inFlight), int(w.attempt), len(w.checks), len(w.timers), len(w.late))
-	if ownKey {
-		l.small(w.key[:]...)
-	}
-	for _, c := range w.checks {
-		l.numbers(int(c.request), int(c.field))
-	}
-	for _, t := range w.timers {
-		l.numbers(int(t.ID), int(t.Of), int(t.After))
-	}
-	for _, t := range w.late {
-		l.numbers(int(t))
-	}
-	if w.sent != nil {
-		l.numbers(int(p.works.number(w.sent.content, w.sent)), len(w.sentIDs))
-		for _, id := range w.sentIDs {
-			l.numbers(int(id))
-		}
-	}
-}
-
-func (p *Packer) readSeen(l *listReader, w *Watch) {
-	flags := l.small()
-	on := func(k int) bool { return flags&(1<<k) != 0 }
-	w.settled, w.adopted, w.accepted, w.resetAt, w.missing, w.paused = on(0), on(1), on(2), on(3), on(4), on(5)
-	w.owed = l.small() != 0
-	w.load, w.inFlight, w.attempt = RequestID(l.number()), int32(l.number()), int32(l.number())
-	checks, timers, late := l.number(), l.number(), l.number()
-	if w.key = w.session.attempt.key; on(7) {
-		l.rest = l.rest[copy(w.key[:], l.rest):]
-	}
-	w.checks, w.timers, w.late, w.sentIDs, w.keys = w.checks[:0], w.timers[:0], w.late[:0], w.sentIDs[:0], w.keys[:0]
-	for range checks {
-		w.checks = append(w.checks, checkOut{RequestID(l.number()), int32(l.number())})
-	}
-	for range timers {
-		w.timers = append(w.timers, ArmedTimer{TimerID(l.number()), TimerKind(l.number()), time.Duration(l.number())})
-	}
-	for range late {
-		w.late = append(w.late, int32(l.number()))
-	}
-	if w.sent = nil; on(6) {
-		w.sent = *p.works.at(uint32(l.number()))
-		for range l.number() {
-			w.sentIDs = append(w.sentIDs, int32(l.number()))
-		}
-	}
-	if w.attempt > 0 {
-		w.keys = append(w.keys, w.key)
-	}
 }

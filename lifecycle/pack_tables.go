@@ -45,15 +45,13 @@ func (l *listWriter) value(v Value) {
 type listReader struct{ rest string }
 
 func (l *listReader) number() int {
-	u, shift := uint64(0), 0
-	for k := 0; ; k, shift = k+1, shift+7 {
-		b := l.rest[k]
-		u |= uint64(b&0x7f) << shift
-		if b < 0x80 {
-			l.rest = l.rest[k+1:]
-			return int(int64(u>>1) ^ -int64(u&1))
-		}
+	if b := l.rest[0]; b < 0x80 { // most are a byte
+		l.rest = l.rest[1:]
+		return int(b>>1) ^ -int(b&1)
 	}
+	n, size := binary.Varint([]byte(l.rest[:min(len(l.rest), binary.MaxVarintLen64)]))
+	l.rest = l.rest[size:]
+	return int(n)
 }
 
 func (l *listReader) small() byte {

@@ -44,7 +44,7 @@ func (s *Session) Holds(button string) Holds {
 	index := 0
 	if button == "" && s.attempt.number > 0 {
 		index = int(s.attempt.button)
-	} else if b, ok := s.form.button(button); ok {
+	} else if b, ok := s.form.ButtonAt(button); ok {
 		index = b
 	}
 	return s.holds(int32(index))
@@ -250,7 +250,7 @@ func (f FieldState) Rows() int {
 	if f.Declared().Kind != KindRows || !f.Asked() {
 		return 0
 	}
-	return len(f.session.groups[f.session.form.groupIndex[f.place.Field]].now)
+	return len(f.session.groups[f.session.form.GroupIndex(f.place.Field)].now)
 }
 
 // SavedRows is the number of rows of a repeated group as it was last known to be
@@ -259,7 +259,7 @@ func (f FieldState) SavedRows() int {
 	if f.Declared().Kind != KindRows {
 		return 0
 	}
-	return len(f.session.groups[f.session.form.groupIndex[f.place.Field]].base)
+	return len(f.session.groups[f.session.form.GroupIndex(f.place.Field)].base)
 }
 
 // Asked reports whether the field is asked.
@@ -313,7 +313,7 @@ func (f FieldState) Issues() []Issue {
 	var list []Issue
 	path := f.Path()
 	for code := range codeCount {
-		if c.rules.has(code) {
+		if c.rules.Has(code) {
 			list = append(list, Issue{path, SourceRule, code.String(), s.ruleText(f.cell, code), s.shows(f.cell, SourceRule)})
 		}
 	}

@@ -13,7 +13,7 @@ func (s *Session) restored(r *Restored) error {
 	if s.applied > 0 {
 		return errNotFirst
 	}
-	t := taking{session: s, whole: make([]bool, len(s.form.groups))}
+	t := taking{session: s, whole: make([]bool, s.form.GroupCount())}
 	for k := range r.Groups {
 		t.group(&r.Groups[k])
 	}
@@ -69,11 +69,11 @@ func (t *taking) tell() {
 func (t *taking) value(v *Kept) {
 	s := t.session
 	p, ok := s.form.Lookup(v.Path)
-	if !ok || s.form.Fields[p.Field].Kind == KindRows || p.Row >= mostRows || !s.form.canHold(p.Field, v.Baseline) {
+	if !ok || s.form.Fields[p.Field].Kind == KindRows || p.Row >= mostRows || !s.form.CanHold(p.Field, v.Baseline) {
 		t.leftOut++
 		return
 	}
-	if group := s.form.group[p.Field]; group >= 0 && !t.whole[s.form.groupIndex[group]] {
+	if group := s.form.GroupOf(p.Field); group >= 0 && !t.whole[s.form.GroupIndex(group)] {
 		s.waiting = append(s.waiting, waitingAnswer{*v, p})
 		return
 	}
@@ -113,12 +113,12 @@ func (s *Session) takeKept(i int32, v *Kept) {
 func (t *taking) group(kept *KeptGroup) {
 	s := t.session
 	p, ok := s.form.Lookup(kept.Path)
-	if !ok || s.form.Fields[p.Field].Kind != KindRows || p.Row >= 0 || t.whole[s.form.groupIndex[p.Field]] || !kept.sound() {
+	if !ok || s.form.Fields[p.Field].Kind != KindRows || p.Row >= 0 || t.whole[s.form.GroupIndex(p.Field)] || !kept.sound() {
 		t.leftOut++
 		return
 	}
 	group, head := p.Field, int32(p.Field)
-	t.whole[s.form.groupIndex[group]] = true
+	t.whole[s.form.GroupIndex(group)] = true
 	t.private = t.private || kept.Private
 	s.setRows(group, nil)
 	s.setRowList(group, inBase, nil)
@@ -179,12 +179,12 @@ func (t *taking) row(group FieldID, r int32, answers []Kept) {
 	s := t.session
 	for k := range answers {
 		v := &answers[k]
-		id, ok := s.form.byPath[v.Path]
-		if !ok || s.form.group[id] != group || !s.form.canHold(id, v.Baseline) {
+		id, ok := s.form.FieldAt(v.Path)
+		if !ok || s.form.GroupOf(id) != group || !s.form.CanHold(id, v.Baseline) {
 			t.leftOut++
 			continue
 		}
-		i := s.rows[r].first + s.form.offset[id]
+		i := s.rows[r].first + s.form.Offset(id)
 		s.takeKept(i, v)
 		if s.rowIn(r, inBase) && !v.Baseline.Absent() {
 			s.mark(i, bitMentioned)
@@ -199,33 +199,17 @@ func (t *taking) row(group FieldID, r int32, answers []Kept) {
 	}
 }
 
-// canHold reports whether a value can be one of a field's.
-func (f *Form) canHold(id FieldID, v Value) bool {
-	field := &f.Fields[id]
-	switch v.Kind {
-	case ValueAbsent, ValueUnparsed, ValueVeiled:
-		return true
-	case ValueNumber:
-		return field.Kind == KindNumber || field.Kind == KindInteger || field.Kind == KindChoice || field.Kind == KindRows
-	case ValueBoolean:
-		return field.Kind == KindBoolean || field.Kind == KindChoice
-	default:
-		parsed := f.Parse(id, f.Format(v))
-		return parsed.Kind == v.Kind || parsed.Kind == ValueUnparsed && field.Kind == KindChoice
-	}
-}
-
 // attempt takes an attempt that was open on an earlier page, cell by cell.
 func (t *taking) attempt(kept *KeptAttempt) {
 	s := t.session
-	button, ok := s.form.button(kept.Button)
+	button, ok := s.form.ButtonAt(kept.Button)
 	if !ok || !t.takeSent(kept.Values) {
 		t.lost = true
 		for i := range s.allCells() {
 			s.cells[i].sent = Value{}
 			s.unmark(i, bitSent|bitSentChanged)
 		}
-		for _, group := range s.form.groups {
+		for _, group := range s.form.Groups() {
 			s.setRowList(group, inSent, nil)
 			s.freeRows(group)
 		}
@@ -253,7 +237,7 @@ func (t *taking) attempt(kept *KeptAttempt) {
 // rows as sent, and nothing else. It reports whether everything fits.
 func (t *taking) takeSent(values []Answer) bool {
 	s := t.session
-	for g, group := range s.form.groups {
+	for g, group := range s.form.Groups() {
 		count, mentioned := rowCount(group, values)
 		if count < 0 || count > mostRows || t.whole[g] && count != len(s.groups[g].sent) {
 			return false
@@ -263,16 +247,16 @@ func (t *taking) takeSent(values []Answer) bool {
 		}
 	}
 	for _, a := range values {
-		if a.Field < 0 || int(a.Field) >= len(s.form.Fields) || !s.form.canHold(a.Field, a.Value) {
+		if a.Field < 0 || int(a.Field) >= len(s.form.Fields) || !s.form.CanHold(a.Field, a.Value) {
 			return false
 		}
 		i := int32(a.Field)
-		if group := s.form.group[a.Field]; group >= 0 {
+		if group := s.form.GroupOf(a.Field); group >= 0 {
 			sent := s.rowsOf(group).sent
 			if a.Row < 0 || int(a.Row) >= len(sent) {
 				return false
 			}
-			i = s.rows[sent[a.Row]].first + s.form.offset[a.Field]
+			i = s.rows[sent[a.Row]].first + s.form.Offset(a.Field)
 		}
 		if s.form.Fields[a.Field].Kind != KindRows {
 			s.cells[i].sent = a.Value
@@ -286,7 +270,7 @@ func (t *taking) takeSent(values []Answer) bool {
 
 // decideSent marks what was asked by the values as sent, whatever is asked now.
 func (s *Session) decideSent() {
-	for _, id := range s.form.askedOrder {
+	for id := range s.form.AskedOrder() {
 		s.eachCell(id, func(i int32) {
 			if r := s.cells[i].row; (r < 0 || s.rowIn(r, inSent)) && s.isAsked(i, sideSent) {
 				s.mark(i, bitSent)

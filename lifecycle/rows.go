@@ -3,7 +3,7 @@ package lifecycle
 import "slices"
 
 // rowsOf are the lists of a group.
-func (s *Session) rowsOf(group FieldID) *rows { return &s.groups[s.form.groupIndex[group]] }
+func (s *Session) rowsOf(group FieldID) *rows { return &s.groups[s.form.GroupIndex(group)] }
 
 // setRowList replaces one of a group's lists of rows.
 func (s *Session) setRowList(group FieldID, which rowLists, list []int32) {
@@ -138,8 +138,8 @@ func (s *Session) newRow(group FieldID) int32 {
 		s.cells[s.rows[r].first+int32(k)] = cell{field: id, row: r, bits: bitAsked | bitBaseAsked}
 	}
 	for _, a := range s.form.Defaults {
-		if a.Row < 0 && s.form.group[a.Field] == group { // a default of any row
-			s.cells[s.rows[r].first+s.form.offset[a.Field]].value = a.Value
+		if a.Row < 0 && s.form.GroupOf(a.Field) == group { // a default of any row
+			s.cells[s.rows[r].first+s.form.Offset(a.Field)].value = a.Value
 		}
 	}
 	return r
@@ -244,7 +244,7 @@ func (s *Session) rowsDirty(i int32) bool {
 func (s *Session) inOrder() func(yield func(int32) bool) {
 	return func(yield func(int32) bool) {
 		for id := range s.form.Fields {
-			if s.form.group[id] >= 0 {
+			if s.form.GroupOf(FieldID(id)) >= 0 {
 				continue
 			}
 			if !yield(int32(id)) {
@@ -270,7 +270,7 @@ func (s *Session) allCells() func(yield func(int32) bool) {
 	return func(yield func(int32) bool) {
 		for i := range s.cells {
 			c := &s.cells[i]
-			if c.row >= 0 && s.rows[c.row].used || c.row < 0 && s.form.group[c.field] < 0 {
+			if c.row >= 0 && s.rows[c.row].used || c.row < 0 && s.form.GroupOf(c.field) < 0 {
 				if !yield(int32(i)) {
 					return
 				}

@@ -79,7 +79,7 @@ type cell struct {
 	field    FieldID
 	row      int32 // into Session.rows, or -1
 	bits     cellBits
-	rules    codes
+	rules    Codes
 }
 
 type cellBits uint32
@@ -163,11 +163,11 @@ func Open(form *Form, seed Seed) (*Session, []Effect) {
 	s.cells = make([]cell, len(form.Fields))
 	for i := range s.cells {
 		s.cells[i] = cell{field: FieldID(i), row: -1, bits: bitAsked | bitBaseAsked}
-		if form.group[i] < 0 {
+		if form.GroupOf(FieldID(i)) < 0 {
 			s.cells[i].bits |= bitLive
 		}
 	}
-	s.groups = make([]rows, len(form.groups))
+	s.groups = make([]rows, form.GroupCount())
 	s.toDefaults()
 	s.clearChanged()
 	if form.Prefill.URL != "" {

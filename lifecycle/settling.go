@@ -147,7 +147,7 @@ func (s *Session) settleRefused(r *Reply) {
 	if len(r.Entries) == 0 {
 		text := r.Text
 		if text == "" {
-			text = s.form.fill(MessageIssueUntold, textArguments{})
+			text = s.form.Text(Message{ID: MessageIssueUntold})
 		}
 		s.addIssue(issue{cell: -1, from: -1, source: SourceServer, text: text})
 	}
@@ -192,15 +192,15 @@ func (s *Session) sentPlace(path string) int32 {
 	if !ok {
 		return -1
 	}
-	group := s.form.group[p.Field]
+	group := s.form.GroupOf(p.Field)
 	if group < 0 {
 		return int32(p.Field)
 	}
-	sent := s.groups[s.form.groupIndex[group]].sent
+	sent := s.groups[s.form.GroupIndex(group)].sent
 	if int(p.Row) >= len(sent) {
 		return -1
 	}
-	return s.rows[sent[p.Row]].first + s.form.offset[p.Field]
+	return s.rows[sent[p.Row]].first + s.form.Offset(p.Field)
 }
 
 func (s *Session) firstServerIssue() Place {

@@ -135,7 +135,7 @@ func TestNoStateIsForgotten(t *testing.T) {
 		return false
 	}
 	s := fullSession(t)
-	packer := NewPacker(s.form, PackOptions{Whole: true})
+	packer := NewWatchPacker(s.form, PackOptions{Whole: true})
 	visited := 0
 	leaves(reflect.ValueOf(s).Elem(), "", func(path string, leaf reflect.Value) {
 		path = strings.TrimPrefix(path, ".")
@@ -177,7 +177,7 @@ func safely(t *testing.T, path string, f func() string) (text string) {
 	return f()
 }
 
-func packed(t *testing.T, packer *Packer, path string, s *Session) string {
+func packed(t *testing.T, packer *WatchPacker, path string, s *Session) string {
 	var own Session
 	own.CopyFrom(s)
 	return safely(t, path, func() string { return string(packer.Pack(nil, NewWatch(&own, nil))) })

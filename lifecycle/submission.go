@@ -8,7 +8,7 @@ type receivedMark struct {
 }
 
 func (s *Session) submit(name string) error {
-	button, ok := s.form.button(name)
+	button, ok := s.form.ButtonAt(name)
 	if !ok {
 		return &UnknownError{"button", name}
 	}
@@ -99,14 +99,14 @@ func (s *Session) holdsReceived(button int32) bool {
 	if !s.received.cleared && s.dirty() == 0 {
 		return true
 	}
-	for g, group := range s.form.groups {
+	for g, group := range s.form.Groups() {
 		if !s.sameRowsAsSent(int32(g), int32(group)) {
 			return false
 		}
 	}
 	for id := range s.form.Fields {
 		i := int32(id)
-		if s.form.group[id] < 0 && s.form.Fields[id].Kind != KindRows &&
+		if s.form.GroupOf(FieldID(id)) < 0 && s.form.Fields[id].Kind != KindRows &&
 			s.effective(i, sideNow) != s.cells[i].sent && !s.countsAsSent(i) {
 			return false
 		}
@@ -139,7 +139,7 @@ func (s *Session) sameRowsAsSent(g, head int32) bool {
 			}
 			was := Value{}
 			if k < len(group.sent) {
-				was = s.cells[s.rows[group.sent[k]].first+s.form.offset[s.cells[i].field]].sent
+				was = s.cells[s.rows[group.sent[k]].first+s.form.Offset(s.cells[i].field)].sent
 			}
 			if s.effective(i, sideNow) != was {
 				return false

@@ -13,10 +13,10 @@ func (s *Session) awaits(id FieldID) bool {
 	if len(s.waiting) == 0 {
 		return false
 	}
-	if group := s.form.group[id]; group >= 0 {
+	if group := s.form.GroupOf(id); group >= 0 {
 		id = group
 	}
-	return slices.ContainsFunc(s.waiting, func(v waitingAnswer) bool { return s.form.group[v.place.Field] == id })
+	return slices.ContainsFunc(s.waiting, func(v waitingAnswer) bool { return s.form.GroupOf(v.place.Field) == id })
 }
 
 // editWaiting replaces an answer that waits for its row; it reports whether there is
@@ -63,7 +63,7 @@ func (s *Session) placeWaiting(ask bool) {
 	var placed []int32
 	for k := range waiting {
 		v := &waiting[k]
-		group := s.form.group[v.place.Field]
+		group := s.form.GroupOf(v.place.Field)
 		g := s.rowsOf(group)
 		r, isMade := made[Place{group, v.place.Row}]
 		switch {
@@ -78,7 +78,7 @@ func (s *Session) placeWaiting(ask bool) {
 			r = s.rowForWaiting(group, ask)
 			made[Place{group, v.place.Row}] = r
 		}
-		i := s.rows[r].first + s.form.offset[v.place.Field]
+		i := s.rows[r].first + s.form.Offset(v.place.Field)
 		s.placeAnswer(i, v, ask)
 		placed = append(placed, i)
 	}

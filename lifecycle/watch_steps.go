@@ -324,7 +324,7 @@ func (w *Watch) checkWayForward(e Event, effects []Effect, now facts) {
 
 // checkSaid: said-once.
 func (w *Watch) checkSaid(e Event, effects []Effect, o outcomes, now facts) {
-	var said [messageCount]int
+	said := make([]int, len(MessageNames())+1)
 	notices := 0
 	blocked := 0
 	for k := range effects {

@@ -179,9 +179,9 @@ func TestTheWatchSeesEveryBreach(t *testing.T) {
 }
 
 func TestPoliciesWaiveGuaranteesOpenly(t *testing.T) {
-	require.Empty(t, plainForm(t, nil).Waives())
+	require.Empty(t, Waives(plainForm(t, nil)))
 	for _, when := range []LeaveWhen{LeaveNever, LeaveDirtyAndTouched} {
-		waived := plainForm(t, func(d *Declaration) { d.Leave.When = when }).Waives()
+		waived := Waives(plainForm(t, func(d *Declaration) { d.Leave.When = when }))
 		require.Len(t, waived, 1)
 		require.Equal(t, AskBeforeLoss, waived[0].Guarantee)
 	}

@@ -153,14 +153,6 @@ var (
 	levelWords      = [...]string{"polite", "assertive"}
 )
 
-// word returns the word for a constant, and "?" for one that does not exist.
-func word[T ~uint8](words []string, v T) string {
-	if int(v) < len(words) {
-		return words[v]
-	}
-	return "?"
-}
-
 func (p Prefill) String() string     { return word(prefillWords[:], p) }
 func (a Activity) String() string    { return word(activityWords[:], a) }
 func (o Outcome) String() string     { return word(outcomeWords[:], o) }
@@ -214,36 +206,3 @@ func (hs Holds) Words() []string {
 
 // HoldWords lists the words of all holds in their order.
 func HoldWords() []string { return holdWords[:] }
-
-// Code names what is wrong, in HTML's constraint-validation names.
-type Code uint8
-
-// The codes of rules, in the order in which a field's issues are listed.
-const (
-	CodeValueMissing Code = iota
-	CodeBadInput
-	CodeTypeMismatch
-	CodePatternMismatch
-	CodeTooShort
-	CodeTooLong
-	CodeRangeUnderflow
-	CodeRangeOverflow
-	CodeStepMismatch
-	CodeCustomError
-	codeCount
-)
-
-var codeWords = [codeCount]string{
-	"valueMissing", "badInput", "typeMismatch", "patternMismatch", "tooShort", "tooLong",
-	"rangeUnderflow", "rangeOverflow", "stepMismatch", "customError",
-}
-
-func (c Code) String() string { return word(codeWords[:], c) }
-
-// CodeWords lists the codes of rules.
-func CodeWords() []string { return codeWords[:] }
-
-// codes is a set of codes.
-type codes uint16
-
-func (cs codes) has(c Code) bool { return cs&(1<<c) != 0 }

@@ -10,7 +10,7 @@ import (
 // explorer takes every move from one state after the other.
 type explorer struct {
 	walker  *walker
-	packer  *lifecycle.Packer
+	packer  *lifecycle.WatchPacker
 	source  *world
 	scratch *world
 	moves   []move
@@ -19,7 +19,7 @@ type explorer struct {
 	taken    []lifecycle.Transition
 }
 
-func newExplorer(w *walker, p *lifecycle.Packer) *explorer {
+func newExplorer(w *walker, p *lifecycle.WatchPacker) *explorer {
 	return &explorer{walker: w, packer: p, source: newWorld(), scratch: newWorld()}
 }
 

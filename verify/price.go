@@ -21,7 +21,7 @@ type paidAt struct {
 // pricesOf lists what the policies of a form may cost.
 func pricesOf(form *lifecycle.Form) []price {
 	var list []price
-	for _, waived := range form.Waives() {
+	for _, waived := range lifecycle.Waives(form) {
 		p := price{Waived: waived}
 		switch waived.Policy {
 		case lifecycle.PolicyNeverAsk:

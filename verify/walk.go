@@ -55,7 +55,7 @@ type walker struct {
 	mover   *mover
 	options Options
 	store   *store
-	packer  *lifecycle.Packer
+	packer  *lifecycle.WatchPacker
 	result  *Result
 	found   [64]bool // by guarantee: the shortest session is known, or none was feasible so often
 	tried   [64]int
@@ -75,7 +75,7 @@ func Walk(form *lifecycle.Form, options Options) (*Result, error) {
 	}
 	w := &walker{
 		mover: m, options: o, store: newStore(),
-		packer: lifecycle.NewPacker(form, lifecycle.PackOptions{Whole: o.Whole, Alike: m.alike()}),
+		packer: lifecycle.NewWatchPacker(form, lifecycle.PackOptions{Whole: o.Whole, Alike: m.alike()}),
 		result: &Result{Form: form, Bounds: o.bounds(form), Edited: o.Edited, Filled: len(m.filled)},
 		prices: pricesOf(form), reached: map[lifecycle.Transition]bool{},
 	}

@@ -107,7 +107,7 @@ func (w *world) mayElapse(k int) bool {
 
 // pack appends the state, packed: the world is in its normal form then. What is
 // counted is part of it only where it is limited.
-func (w *world) pack(to []byte, p *lifecycle.Packer, o *Options) []byte {
+func (w *world) pack(to []byte, p *lifecycle.WatchPacker, o *Options) []byte {
 	spent := byte(0)
 	if w.load.spent != 0 {
 		spent |= 1
@@ -126,7 +126,7 @@ func (w *world) pack(to []byte, p *lifecycle.Packer, o *Options) []byte {
 
 // unpack makes a world of a packed state, and takes it down for the events that
 // copies of it will take.
-func (w *world) unpack(packed []byte, p *lifecycle.Packer, o *Options) {
+func (w *world) unpack(packed []byte, p *lifecycle.WatchPacker, o *Options) {
 	spent := packed[0]
 	packed = packed[1:]
 	for _, counted := range [...]struct {

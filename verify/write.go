@@ -68,7 +68,7 @@ func (w *walker) way(id int32) (root int32, way [][]byte) {
 // retaker takes a way again.
 type retaker struct {
 	mover    *mover
-	packer   *lifecycle.Packer
+	packer   *lifecycle.WatchPacker
 	world    *world
 	scratch  *world
 	schedule *schedule
