@@ -135,7 +135,7 @@ func TestNoStateIsForgotten(t *testing.T) {
 		return false
 	}
 	s := fullSession(t)
-	packer := NewWatchPacker(s.form, PackOptions{Whole: true})
+	packer := NewPacker(s.form, PackOptions{Whole: true})
 	visited := 0
 	leaves(reflect.ValueOf(s).Elem(), "", func(path string, leaf reflect.Value) {
 		path = strings.TrimPrefix(path, ".")
@@ -177,8 +177,11 @@ func safely(t *testing.T, path string, f func() string) (text string) {
 	return f()
 }
 
-func packed(t *testing.T, packer *WatchPacker, path string, s *Session) string {
+func packed(t *testing.T, packer *Packer, path string, s *Session) string {
 	var own Session
 	own.CopyFrom(s)
-	return safely(t, path, func() string { return string(packer.Pack(nil, NewWatch(&own, nil))) })
+	return safely(t, path, func() string {
+		packer.Normalise(&own)
+		return string(packer.Pack(nil, &own, nil))
+	})
 }
