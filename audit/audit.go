@@ -9,7 +9,7 @@ import (
 
 	"golang.org/x/net/html"
 
-	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/form"
 	"leanwicket.dev/markup"
 )
 
@@ -74,7 +74,7 @@ func (p *page) wrong(line int, remedy, format string, args ...any) {
 // Page reads a page and compares its first form, or the first that names a
 // compiled form, with a form. The findings are in the order of the page; what is
 // missing comes last. The error is that of reading.
-func Page(form *lifecycle.Form, in io.Reader) ([]Finding, error) {
+func Page(form *form.Form, in io.Reader) ([]Finding, error) {
 	text, err := io.ReadAll(in)
 	if err != nil {
 		return nil, err
@@ -151,7 +151,7 @@ func read(text string) *page {
 }
 
 // method looks at where the form goes without script.
-func (p *page) method(form *lifecycle.Form) {
+func (p *page) method(form *form.Form) {
 	if strings.EqualFold(p.form.attribute["method"], "post") {
 		return
 	}
@@ -165,7 +165,7 @@ func (p *page) method(form *lifecycle.Form) {
 	p.wrong(p.form.line, `right would be method="post"`, "without script the form is sent by GET: every reload sends it again, and the answers stand in the address")
 }
 
-func (p *page) control(form *lifecycle.Form, e element) {
+func (p *page) control(form *form.Form, e element) {
 	name := e.attribute["name"]
 	place, known := form.Lookup(strings.Replace(name, "*", "0", 1)) // a * is a row of a template
 	switch {
@@ -216,7 +216,7 @@ func (p *page) described(e element, name string) {
 	}
 }
 
-func (p *page) button(form *lifecycle.Form, e element) {
+func (p *page) button(form *form.Form, e element) {
 	if e.has("onclick") {
 		p.wrong(e.line, "listen to the form's submit event, which Enter raises too", "the submit button %q has a click handler", cmp.Or(e.text, e.attribute["value"]))
 	}
@@ -226,20 +226,20 @@ func (p *page) button(form *lifecycle.Form, e element) {
 }
 
 // missing looks for what the page does not have.
-func (p *page) missing(form *lifecycle.Form) {
+func (p *page) missing(declared *form.Form) {
 	submits := slices.ContainsFunc(p.inside, element.isSubmit)
 	if !submits {
-		p.wrong(p.form.line, `right would be <button type="submit" value="`+form.Buttons[0]+`">`, "the form has no submit button: Enter does nothing without script")
+		p.wrong(p.form.line, `right would be <button type="submit" value="`+declared.Buttons[0]+`">`, "the form has no submit button: Enter does nothing without script")
 	}
-	if submits && len(form.Buttons) > 1 {
-		for _, button := range form.Buttons {
+	if submits && len(declared.Buttons) > 1 {
+		for _, button := range declared.Buttons {
 			if !slices.ContainsFunc(p.inside, func(e element) bool { return e.isSubmit() && e.attribute["value"] == button }) {
 				p.wrong(p.form.line, `right would be <button type="submit" name="`+markup.Button+`" value="`+button+`">`, "no button submits with %q", button)
 			}
 		}
 	}
-	for id, f := range form.Fields {
-		if _, inRows := form.Group(lifecycle.FieldID(id)); inRows || f.Kind == lifecycle.KindRows {
+	for id, f := range declared.Fields {
+		if _, inRows := declared.Group(form.FieldID(id)); inRows || f.Kind == form.KindRows {
 			continue // the script adds them
 		}
 		if !slices.ContainsFunc(p.inside, func(e element) bool { return e.isControl() && e.attribute["name"] == f.Path }) {
@@ -248,7 +248,7 @@ func (p *page) missing(form *lifecycle.Form) {
 	}
 }
 
-func paths(form *lifecycle.Form) []string {
+func paths(form *form.Form) []string {
 	var list []string
 	for _, f := range form.Fields {
 		list = append(list, f.Path)

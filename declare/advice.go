@@ -4,8 +4,9 @@ import (
 	"strings"
 	"time"
 
+	"leanwicket.dev/form"
+	"leanwicket.dev/guarantee"
 	"leanwicket.dev/internal/document"
-	"leanwicket.dev/lifecycle"
 )
 
 // advise lists what is allowed and unwise.
@@ -28,26 +29,26 @@ func (r *reader) advise() []document.Problem {
 	if replaces && d.Prefill.URL != "" && !d.Prefill.Needed {
 		report.Wrong(at("prefill"), d.Submit.Method+" with a prefill that is not needed: blanks can overwrite the record when the load fails", "needed: true")
 	}
-	if replaces && d.Accepted.Then == lifecycle.ThenClear {
+	if replaces && d.Accepted.Then == form.ThenClear {
 		report.Wrong(at("accepted"), "clear after "+d.Submit.Method+": the form of a saved record empties", "keep, adopt or navigate")
 	}
 	if d.Submit.Timeout > time.Minute {
 		report.Wrong(at("submit", "timeout"), "a submit that waits "+d.Submit.Timeout.String(), "at most 1m: an applicant gives up before that")
 	}
-	if d.Submit.Edit && d.Accepted.Then == lifecycle.ThenNavigate {
+	if d.Submit.Edit && d.Accepted.Then == form.ThenNavigate {
 		report.Wrong(at("submit", "whileSending"), "edits while sending on a form that navigates: one edit keeps the applicant from going on", "whileSending: lock")
 	}
-	if d.Show == lifecycle.ShowInput {
+	if d.Show == form.ShowInput {
 		report.Wrong(at("show"), "issues shown while the first letter is typed", "show: blur")
 	}
-	if d.Accepted.Then == lifecycle.ThenNavigate && d.Accepted.To == "" {
+	if d.Accepted.Then == form.ThenNavigate && d.Accepted.To == "" {
 		report.Wrong(at("accepted"), "navigate without to: the reply must bring a Location", "to: where to go without one")
 	}
-	if d.Accepted.Then != lifecycle.ThenNavigate && d.Accepted.To != "" {
+	if d.Accepted.Then != form.ThenNavigate && d.Accepted.To != "" {
 		report.Wrong(at("accepted", "to"), "a destination that is not gone to without then: navigate", "then: navigate, or no to")
 	}
-	form := &lifecycle.Form{Declaration: *d}
-	for _, waived := range lifecycle.Waives(form) {
+	form := &form.Form{Declaration: *d}
+	for _, waived := range guarantee.Waives(form) {
 		part, rest, _ := strings.Cut(waived.Policy, ".")
 		key, _, _ := strings.Cut(rest, ":")
 		report.Wrong(at(part, key), waived.Policy+", which waives "+waived.Guarantee.String()+": "+waived.Price, waived.Instead)
@@ -65,14 +66,14 @@ func (r *reader) adviseFields(report *document.Report) {
 		if n := r.settings[f.Path]; n != nil {
 			at = n
 		}
-		has := map[lifecycle.ConstraintOp]bool{}
+		has := map[form.ConstraintOp]bool{}
 		for _, c := range f.Constraints {
 			has[c.Op] = true
 		}
-		if has[lifecycle.OpMinItems] && !has[lifecycle.OpRequired] {
+		if has[form.OpMinItems] && !has[form.OpRequired] {
 			report.Wrong(at, f.Path+" with minItems and not required: no rows at all are fine", "required in the schema")
 		}
-		if f.Label == f.Path[lastSlash(f.Path)+1:] && f.Kind != lifecycle.KindRows {
+		if f.Label == f.Path[lastSlash(f.Path)+1:] && f.Kind != form.KindRows {
 			report.Wrong(at, f.Path+" without a label", "label, or title in the schema")
 		}
 	}

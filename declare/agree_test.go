@@ -10,6 +10,7 @@ import (
 	"pgregory.net/rapid"
 
 	"leanwicket.dev/declare"
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 )
 
@@ -109,14 +110,14 @@ func pick(t *rapid.T, names ...string) []any {
 	return list
 }
 
-var typed = map[lifecycle.FieldKind][]string{
-	lifecycle.KindText:    {"", "a", "heron", "ab", "abcdef", "né", "a1", "x@quay.example"},
-	lifecycle.KindNumber:  {"", "-2", "-1", "0", "0.1", "0.30", "12", "24.5", "24.51", "3.333", "1e2"},
-	lifecycle.KindInteger: {"", "-2", "0", "3", "12", "15", "30"},
-	lifecycle.KindBoolean: {"", "true"},
-	lifecycle.KindChoice:  {"", "fuel", "6", "16"},
-	lifecycle.KindChoices: {"", "net", "net\nrope", "net\nhook\nrope"},
-	lifecycle.KindDate:    {"", "2031-05-02"},
+var typed = map[form.FieldKind][]string{
+	form.KindText:    {"", "a", "heron", "ab", "abcdef", "né", "a1", "x@quay.example"},
+	form.KindNumber:  {"", "-2", "-1", "0", "0.1", "0.30", "12", "24.5", "24.51", "3.333", "1e2"},
+	form.KindInteger: {"", "-2", "0", "3", "12", "15", "30"},
+	form.KindBoolean: {"", "true"},
+	form.KindChoice:  {"", "fuel", "6", "16"},
+	form.KindChoices: {"", "net", "net\nrope", "net\nhook\nrope"},
+	form.KindDate:    {"", "2031-05-02"},
 }
 
 // What a form finds right the schema library finds right in the body that is
@@ -143,7 +144,7 @@ func TestCompiledConstraintsAgreeWithTheLibrary(t *testing.T) {
 		}
 		var paths []string
 		for f := range s.Fields() {
-			if f.Declared().Kind != lifecycle.KindRows {
+			if f.Declared().Kind != form.KindRows {
 				paths = append(paths, f.Path())
 			}
 		}
@@ -163,7 +164,7 @@ func TestCompiledConstraintsAgreeWithTheLibrary(t *testing.T) {
 			require.NoError(t, err)
 		}
 		for f := range s.Fields() {
-			if f.Value().Kind == lifecycle.ValueUnparsed {
+			if f.Value().Kind == form.ValueUnparsed {
 				return // a choice of the other kind: nothing is sent
 			}
 		}
@@ -185,18 +186,18 @@ func TestCompiledConstraintsAgreeWithTheLibrary(t *testing.T) {
 }
 
 // bodyOf is the body that the values as they are now would be sent as.
-func bodyOf(form *lifecycle.Form, s *lifecycle.Session) json.RawMessage {
-	var answers []lifecycle.Answer
+func bodyOf(declared *form.Form, s *lifecycle.Session) json.RawMessage {
+	var answers []form.Answer
 	for f := range s.Fields() {
 		place := f.Place()
 		switch {
-		case f.Declared().Kind == lifecycle.KindRows:
+		case f.Declared().Kind == form.KindRows:
 			if f.Rows() > 0 {
-				answers = append(answers, lifecycle.Answer{Place: place, Value: lifecycle.Number(int64(f.Rows()), 0)})
+				answers = append(answers, form.Answer{Place: place, Value: form.Number(int64(f.Rows()), 0)})
 			}
 		case f.Asked() && (!f.Value().Absent() || f.Declared().Required):
-			answers = append(answers, lifecycle.Answer{Place: place, Value: f.Value()})
+			answers = append(answers, form.Answer{Place: place, Value: f.Value()})
 		}
 	}
-	return form.AppendBody(nil, answers)
+	return declared.AppendBody(nil, answers)
 }

@@ -1,8 +1,8 @@
 package declare
 
 import (
+	"leanwicket.dev/form"
 	"leanwicket.dev/internal/document"
-	"leanwicket.dev/lifecycle"
 )
 
 // Conditions while the fields are still known by their paths. A set of
@@ -11,7 +11,7 @@ import (
 type (
 	literal struct {
 		path     string
-		values   []lifecycle.Value
+		values   []form.Value
 		present  bool
 		orAbsent bool
 		negate   bool
@@ -54,22 +54,22 @@ func not(c condition) []condition {
 }
 
 // resolve puts field ids in place of paths.
-func (r *reader) resolve(set []condition) []lifecycle.Condition {
-	var resolved []lifecycle.Condition
+func (r *reader) resolve(set []condition) []form.Condition {
+	var resolved []form.Condition
 	for _, c := range set {
-		out := lifecycle.Condition{}
+		out := form.Condition{}
 		for _, cl := range c {
-			var literals lifecycle.Clause
+			var literals form.Clause
 			for _, l := range cl {
 				id, ok := r.ids[l.path]
 				if !ok {
 					r.Wrong(l.at, "a condition on "+l.path+", which is no field", "one of the form's fields")
 					continue
 				}
-				if f := r.byPath[l.path]; l.present && f.Kind == lifecycle.KindBoolean && f.Required {
-					l = literal{values: []lifecycle.Value{lifecycle.True()}, orAbsent: true, negate: l.negate} // sent in any case
+				if f := r.byPath[l.path]; l.present && f.Kind == form.KindBoolean && f.Required {
+					l = literal{values: []form.Value{form.True()}, orAbsent: true, negate: l.negate} // sent in any case
 				}
-				literals = append(literals, lifecycle.Literal{
+				literals = append(literals, form.Literal{
 					Field: id, Values: l.values, Present: l.present, OrAbsent: l.orAbsent, Negate: l.negate,
 				})
 			}

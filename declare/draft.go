@@ -5,6 +5,7 @@ import (
 	"path"
 	"strings"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 )
 
@@ -56,7 +57,7 @@ func title(name string) string {
 
 // Fill finds what an applicant has to type so that nothing holds a submit: for
 // each missing answer a sample. It reports false where it finds no way.
-func Fill(form *lifecycle.Form) (edits []lifecycle.Event, complete bool) {
+func Fill(form *form.Form) (edits []lifecycle.Event, complete bool) {
 	session, _ := lifecycle.Open(form, lifecycle.Seed{})
 	for range 4 * (len(form.Fields) + 1) {
 		edit, trouble := nextEdit(session)
@@ -76,34 +77,34 @@ func Fill(form *lifecycle.Form) (edits []lifecycle.Event, complete bool) {
 
 // nextEdit mends the first field that has an issue.
 func nextEdit(session *lifecycle.Session) (edit lifecycle.Event, trouble bool) {
-	form := session.Form()
+	declared := session.Form()
 	for f := range session.Fields() {
 		issues := f.Issues()
 		if len(issues) == 0 {
 			continue
 		}
 		id := f.Place().Field
-		if f.Declared().Kind == lifecycle.KindRows {
+		if f.Declared().Kind == form.KindRows {
 			return lifecycle.AddRow(f.Path()), true
 		}
-		if issues[0].Code != lifecycle.CodeCustomError.String() {
-			raw, ok := Sample(form, id)
+		if issues[0].Code != form.CodeCustomError.String() {
+			raw, ok := Sample(declared, id)
 			if !ok || raw == f.Raw() {
 				return lifecycle.Event{}, true
 			}
 			return lifecycle.Edit(f.Path(), raw), true
 		}
 		for _, c := range f.Declared().Constraints {
-			other := lifecycle.Place{Field: c.Other, Row: f.Place().Row}
-			if _, inRows := form.Group(c.Other); !inRows {
+			other := form.Place{Field: c.Other, Row: f.Place().Row}
+			if _, inRows := declared.Group(c.Other); !inRows {
 				other.Row = -1
 			}
 			if !c.Op.Compares() {
 				continue
 			}
-			with, _ := session.Field(form.Path(other))
-			raw := form.Format(keeping(c.Op, with.Value()))
-			if raw != f.Raw() && form.Accepts(id, form.Parse(id, raw)) {
+			with, _ := session.Field(declared.Path(other))
+			raw := declared.Format(keeping(c.Op, with.Value()))
+			if raw != f.Raw() && declared.Accepts(id, declared.Parse(id, raw)) {
 				return lifecycle.Edit(f.Path(), raw), true
 			}
 		}
@@ -113,18 +114,18 @@ func nextEdit(session *lifecycle.Session) (edit lifecycle.Event, trouble bool) {
 }
 
 // keeping is a value that keeps a comparison with another one.
-func keeping(op lifecycle.ConstraintOp, other lifecycle.Value) lifecycle.Value {
+func keeping(op form.ConstraintOp, other form.Value) form.Value {
 	step := int64(1)
 	switch other.Kind {
-	case lifecycle.ValueNumber:
+	case form.ValueNumber:
 		return nextNumber(op, other)
-	case lifecycle.ValueTime, lifecycle.ValueDateTime:
+	case form.ValueTime, form.ValueDateTime:
 		step = 60 * 1_000_000 // a minute
 	}
 	switch op {
-	case lifecycle.OpGreaterThan:
+	case form.OpGreaterThan:
 		other.Coef += step
-	case lifecycle.OpLessThan:
+	case form.OpLessThan:
 		other.Coef -= step
 	}
 	return other
@@ -132,14 +133,14 @@ func keeping(op lifecycle.ConstraintOp, other lifecycle.Value) lifecycle.Value {
 
 // nextNumber is the number next to another one, on the side that a comparison
 // asks for.
-func nextNumber(op lifecycle.ConstraintOp, other lifecycle.Value) lifecycle.Value {
-	next := lifecycle.Neighbours(other, lifecycle.Number(1, min(other.Exp, 0)))
+func nextNumber(op form.ConstraintOp, other form.Value) form.Value {
+	next := form.Neighbours(other, form.Number(1, min(other.Exp, 0)))
 	switch {
 	case next == nil:
 		return other
-	case op == lifecycle.OpGreaterThan:
+	case op == form.OpGreaterThan:
 		return next[1]
-	case op == lifecycle.OpLessThan:
+	case op == form.OpLessThan:
 		return next[2]
 	default:
 		return other

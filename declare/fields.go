@@ -7,25 +7,25 @@ import (
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/internal/document"
-	"leanwicket.dev/lifecycle"
 )
 
 // protoField is a field while it is read: first from the schema, then from the
 // form file.
 type protoField struct {
-	lifecycle.Field
+	form.Field
 	required []condition // when it must be present; with Field.Required: always
 	asked    []condition
 	compares []comparison
-	fallback *lifecycle.Value // the schema's default
-	listed   int              // place in the fields section, or -1
+	fallback *form.Value // the schema's default
+	listed   int         // place in the fields section, or -1
 }
 
 type comparison struct {
-	op   lifecycle.ConstraintOp
+	op   form.ConstraintOp
 	path string
-	say  lifecycle.Wording
+	say  form.Wording
 	at   *document.Node
 }
 
@@ -52,7 +52,7 @@ func (s *schemaReader) field(parts []*jsonschema.Schema, t, path string, own nee
 		s.wrong(at, file, found+" at "+path, "string, number, integer, boolean, array or object")
 		return
 	}
-	f := &protoField{Field: lifecycle.Field{Path: path}, asked: asked, listed: -1}
+	f := &protoField{Field: form.Field{Path: path}, asked: asked, listed: -1}
 	for _, part := range parts {
 		s.keywords(part, "a field of type "+t, honoured...)
 		if f.Label == "" {
@@ -62,13 +62,13 @@ func (s *schemaReader) field(parts []*jsonschema.Schema, t, path string, own nee
 			f.Help = part.Description
 		}
 	}
-	f.Kind = map[string]lifecycle.FieldKind{
-		"string": lifecycle.KindText, "number": lifecycle.KindNumber, "integer": lifecycle.KindInteger,
-		"boolean": lifecycle.KindBoolean, "array": lifecycle.KindRows,
+	f.Kind = map[string]form.FieldKind{
+		"string": form.KindText, "number": form.KindNumber, "integer": form.KindInteger,
+		"boolean": form.KindBoolean, "array": form.KindRows,
 	}[t]
 	f.Required, f.required = own.always, own.when
 	if own.always && t != "boolean" || len(own.when) > 0 && t != "boolean" {
-		f.Constraints = append(f.Constraints, lifecycle.Constraint{Op: lifecycle.OpRequired})
+		f.Constraints = append(f.Constraints, form.Constraint{Op: form.OpRequired})
 	}
 	s.fields = append(s.fields, f)
 	s.byPath[path] = f
@@ -126,14 +126,14 @@ func (s *schemaReader) guessType(parts []*jsonschema.Schema) string {
 	return ""
 }
 
-var formatKinds = map[string]lifecycle.FieldKind{
-	"date": lifecycle.KindDate, "time": lifecycle.KindTime, "date-time": lifecycle.KindDateTime, "binary": lifecycle.KindFile,
+var formatKinds = map[string]form.FieldKind{
+	"date": form.KindDate, "time": form.KindTime, "date-time": form.KindDateTime, "binary": form.KindFile,
 }
 
 func (s *schemaReader) formatOf(f *protoField, part *jsonschema.Schema) {
 	at, file := s.node(part)
-	if at.Get("contentMediaType") != nil && f.Kind == lifecycle.KindText {
-		f.Kind = lifecycle.KindFile
+	if at.Get("contentMediaType") != nil && f.Kind == form.KindText {
+		f.Kind = form.KindFile
 	}
 	n := at.Get("format")
 	if n == nil {
@@ -143,7 +143,7 @@ func (s *schemaReader) formatOf(f *protoField, part *jsonschema.Schema) {
 	case clock:
 		f.Kind = kind
 	case n.Text == "email" || n.Text == "uri":
-		f.Constraints = append(f.Constraints, lifecycle.Constraint{Op: lifecycle.OpFormat, Text: n.Text})
+		f.Constraints = append(f.Constraints, form.Constraint{Op: form.OpFormat, Text: n.Text})
 	default:
 		s.wrong(n, file, "the format "+n.Text+", which a form cannot honour", "date, time, date-time, email, uri or binary")
 	}
@@ -152,7 +152,7 @@ func (s *schemaReader) formatOf(f *protoField, part *jsonschema.Schema) {
 // optionsOf reads enum, const, and oneOf of const with title.
 func (s *schemaReader) optionsOf(f *protoField, part *jsonschema.Schema) {
 	at, file := s.node(part)
-	var options []lifecycle.Option
+	var options []form.Option
 	add := func(v any, label string, n *document.Node) {
 		if v == nil {
 			return // null is absent
@@ -165,17 +165,17 @@ func (s *schemaReader) optionsOf(f *protoField, part *jsonschema.Schema) {
 		if label == "" {
 			label = value.String()
 		}
-		options = append(options, lifecycle.Option{Value: value, Label: label})
+		options = append(options, form.Option{Value: value, Label: label})
 	}
 	if part.Enum != nil {
 		n := at.Get("enum")
 		for k, v := range part.Enum.Values {
-			if f.Kind == lifecycle.KindBoolean {
+			if f.Kind == form.KindBoolean {
 				break
 			}
 			add(v, "", n.Items[k])
 		}
-		if f.Kind == lifecycle.KindBoolean && len(part.Enum.Values) < 2 {
+		if f.Kind == form.KindBoolean && len(part.Enum.Values) < 2 {
 			s.wrong(n, file, "an enum for a box", "const: true for a box that must be ticked")
 		}
 	}
@@ -194,12 +194,12 @@ func (s *schemaReader) optionsOf(f *protoField, part *jsonschema.Schema) {
 	if len(options) == 0 {
 		return
 	}
-	if f.Kind == lifecycle.KindChoice {
+	if f.Kind == form.KindChoice {
 		s.wrong(at, file, "options given twice", "one enum or oneOf")
 		return
 	}
-	f.Of, f.Kind, f.Options = f.Kind, lifecycle.KindChoice, options
-	f.Constraints = append(f.Constraints, lifecycle.Constraint{Op: lifecycle.OpEnum})
+	f.Of, f.Kind, f.Options = f.Kind, form.KindChoice, options
+	f.Constraints = append(f.Constraints, form.Constraint{Op: form.OpEnum})
 }
 
 func (s *schemaReader) constOf(f *protoField, v any, n *document.Node, file string) {
@@ -207,56 +207,56 @@ func (s *schemaReader) constOf(f *protoField, v any, n *document.Node, file stri
 	switch {
 	case !ok || value.Absent():
 		s.wrong(n, file, document.Describe(n)+" as the only value of "+f.Path, "a value of the type "+f.Kind.String()+"; for a box true")
-	case f.Kind == lifecycle.KindBoolean:
-		f.Constraints = append(f.Constraints, lifecycle.Constraint{Op: lifecycle.OpTicked})
+	case f.Kind == form.KindBoolean:
+		f.Constraints = append(f.Constraints, form.Constraint{Op: form.OpTicked})
 	default:
-		f.Constraints = append(f.Constraints, lifecycle.Constraint{Op: lifecycle.OpEqual, Value: value})
+		f.Constraints = append(f.Constraints, form.Constraint{Op: form.OpEqual, Value: value})
 	}
 }
 
 // constraintsOf reads the keywords that bound a value.
 func (s *schemaReader) constraintsOf(f *protoField, part *jsonschema.Schema) {
 	at, file := s.node(part)
-	length := func(op lifecycle.ConstraintOp, bound *int, keyword string) {
+	length := func(op form.ConstraintOp, bound *int, keyword string) {
 		if bound == nil {
 			return
 		}
-		if f.Kind != lifecycle.KindText && (f.Kind != lifecycle.KindChoice || f.Of != lifecycle.KindText) {
+		if f.Kind != form.KindText && (f.Kind != form.KindChoice || f.Of != form.KindText) {
 			s.wrong(at.Get(keyword), file, keyword+" at a "+f.Kind.String(), "no "+keyword)
 			return
 		}
-		f.Constraints = append(f.Constraints, lifecycle.Constraint{Op: op, Value: lifecycle.Number(int64(*bound), 0)})
+		f.Constraints = append(f.Constraints, form.Constraint{Op: op, Value: form.Number(int64(*bound), 0)})
 	}
-	length(lifecycle.OpMinLength, part.MinLength, "minLength")
-	length(lifecycle.OpMaxLength, part.MaxLength, "maxLength")
+	length(form.OpMinLength, part.MinLength, "minLength")
+	length(form.OpMaxLength, part.MaxLength, "maxLength")
 	if n := at.Get("pattern"); n != nil {
-		if f.Kind != lifecycle.KindText && f.Kind != lifecycle.KindChoice {
+		if f.Kind != form.KindText && f.Kind != form.KindChoice {
 			s.wrong(n, file, "a pattern at a "+f.Kind.String(), "no pattern")
 		} else {
-			f.Constraints = append(f.Constraints, lifecycle.Constraint{Op: lifecycle.OpPattern, Text: n.Text})
+			f.Constraints = append(f.Constraints, form.Constraint{Op: form.OpPattern, Text: n.Text})
 		}
 	}
 	for _, b := range []struct {
-		op      lifecycle.ConstraintOp
+		op      form.ConstraintOp
 		bound   *big.Rat
 		keyword string
 	}{
-		{lifecycle.OpMinimum, part.Minimum, "minimum"},
-		{lifecycle.OpMaximum, part.Maximum, "maximum"},
-		{lifecycle.OpExclusiveMinimum, part.ExclusiveMinimum, "exclusiveMinimum"},
-		{lifecycle.OpExclusiveMaximum, part.ExclusiveMaximum, "exclusiveMaximum"},
-		{lifecycle.OpMultipleOf, part.MultipleOf, "multipleOf"},
+		{form.OpMinimum, part.Minimum, "minimum"},
+		{form.OpMaximum, part.Maximum, "maximum"},
+		{form.OpExclusiveMinimum, part.ExclusiveMinimum, "exclusiveMinimum"},
+		{form.OpExclusiveMaximum, part.ExclusiveMaximum, "exclusiveMaximum"},
+		{form.OpMultipleOf, part.MultipleOf, "multipleOf"},
 	} {
 		n := at.Get(b.keyword)
 		if b.bound == nil || n == nil {
 			continue
 		}
-		v, ok := lifecycle.NumberFromText(n.Text)
+		v, ok := form.NumberFromText(n.Text)
 		if !ok {
 			s.wrong(n, file, n.Text, "a number of at most 18 digits")
 			continue
 		}
-		f.Constraints = append(f.Constraints, lifecycle.Constraint{Op: b.op, Value: v})
+		f.Constraints = append(f.Constraints, form.Constraint{Op: b.op, Value: v})
 	}
 }
 
@@ -272,11 +272,11 @@ func (s *schemaReader) array(f *protoField, parts []*jsonschema.Schema, path str
 		}
 		unique = unique || part.UniqueItems
 		for _, b := range []struct {
-			op    lifecycle.ConstraintOp
+			op    form.ConstraintOp
 			bound *int
-		}{{lifecycle.OpMinItems, part.MinItems}, {lifecycle.OpMaxItems, part.MaxItems}} {
+		}{{form.OpMinItems, part.MinItems}, {form.OpMaxItems, part.MaxItems}} {
 			if b.bound != nil {
-				f.Constraints = append(f.Constraints, lifecycle.Constraint{Op: b.op, Value: lifecycle.Number(int64(*b.bound), 0)})
+				f.Constraints = append(f.Constraints, form.Constraint{Op: b.op, Value: form.Number(int64(*b.bound), 0)})
 			}
 		}
 	}
@@ -297,15 +297,15 @@ func (s *schemaReader) array(f *protoField, parts []*jsonschema.Schema, path str
 		s.object(items, path+"/*", need{always: true}, nil)
 		return
 	}
-	options := &protoField{Field: lifecycle.Field{Path: path, Kind: lifecycle.KindText}}
+	options := &protoField{Field: form.Field{Path: path, Kind: form.KindText}}
 	if t == "" {
 		t = s.guessType(itemParts)
 	}
 	switch t {
 	case "number":
-		options.Kind = lifecycle.KindNumber
+		options.Kind = form.KindNumber
 	case "integer":
-		options.Kind = lifecycle.KindInteger
+		options.Kind = form.KindInteger
 	}
 	for _, part := range itemParts {
 		s.keywords(part, "the items of a choice", "type", "enum", "oneOf")
@@ -319,6 +319,6 @@ func (s *schemaReader) array(f *protoField, parts []*jsonschema.Schema, path str
 	if !unique {
 		s.wrong(at, file, "several choices without uniqueItems at "+path, "uniqueItems: true, for a box can be ticked only once")
 	}
-	f.Kind, f.Of, f.Options = lifecycle.KindChoices, options.Of, options.Options
-	f.Constraints = append(f.Constraints, lifecycle.Constraint{Op: lifecycle.OpEnum})
+	f.Kind, f.Of, f.Options = form.KindChoices, options.Of, options.Options
+	f.Constraints = append(f.Constraints, form.Constraint{Op: form.OpEnum})
 }

@@ -11,13 +11,13 @@ import (
 	"github.com/santhosh-tekuri/jsonschema/v6"
 	"golang.org/x/text/language"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/internal/document"
-	"leanwicket.dev/lifecycle"
 )
 
 // Source is a form with what it was read from.
 type Source struct {
-	Form   *lifecycle.Form
+	Form   *form.Form
 	File   string             // as it was named
 	schema *jsonschema.Schema // formats asserted, as the form asserts them
 	Advice []document.Problem // what is allowed and unwise
@@ -44,7 +44,7 @@ type Controls struct {
 
 // File reads a form file (YAML or JSON) from disk, with the schema beside it.
 // The error is a document.Problems where the file can be opened.
-func File(name string) (*lifecycle.Form, error) {
+func File(name string) (*form.Form, error) {
 	source, err := Open(name)
 	if err != nil {
 		return nil, err
@@ -90,7 +90,7 @@ func readRoot(name string, root *document.Node, open open, private map[string]bo
 	if err := r.Err(); err != nil {
 		return nil, err
 	}
-	form, err := lifecycle.NewForm(r.declaration)
+	form, err := form.New(r.declaration)
 	if err != nil {
 		r.Join(r.atField(err))
 		return nil, r.Err()
@@ -107,11 +107,11 @@ type reader struct {
 	open        open
 	private     map[string]bool
 	carried     map[string]bool // paths that an if looks at: a box among them is always sent
-	declaration lifecycle.Declaration
+	declaration form.Declaration
 	root        *document.Node
 	fields      []*protoField
 	byPath      map[string]*protoField
-	ids         map[string]lifecycle.FieldID
+	ids         map[string]form.FieldID
 	settings    map[string]*document.Node // of the fields section, by path
 	controls    Controls
 	plurals     []pluralForms // texts that have several
@@ -194,7 +194,7 @@ func beside(file, name string) string {
 func (r *reader) atField(err error) error {
 	report := document.NewReport(r.file)
 	for _, one := range unjoin(err) {
-		formError, ok := one.(*lifecycle.FormError)
+		formError, ok := one.(*form.Error)
 		if !ok {
 			report.Join(one)
 			continue

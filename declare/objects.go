@@ -7,8 +7,8 @@ import (
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/internal/document"
-	"leanwicket.dev/lifecycle"
 )
 
 // need is when a place must be present.
@@ -290,7 +290,7 @@ func (s *schemaReader) ifCondition(schema *jsonschema.Schema, path string) (cond
 		}
 		l := literal{path: join(path, name), orAbsent: !slices.Contains(schema.Required, name), at: at}
 		for _, v := range values {
-			value, ok := lifecycle.ScalarOf(v)
+			value, ok := form.ScalarOf(v)
 			if !ok {
 				n, _ := s.node(property)
 				s.wrong(n, file, fmt.Sprintf("a condition on the value %v", v), "a text, a number, true or false")

@@ -9,13 +9,13 @@ import (
 	"golang.org/x/text/feature/plural"
 	"golang.org/x/text/language"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/internal/document"
-	"leanwicket.dev/lifecycle"
 )
 
 // pluralsOf are the plural categories of a language, as Unicode CLDR has them. A
 // language that it does not know has one category. Empty: English.
-func pluralsOf(lang string) lifecycle.PluralTable {
+func pluralsOf(lang string) form.PluralTable {
 	tag, err := language.Parse(lang)
 	if err != nil {
 		return ""
@@ -23,23 +23,23 @@ func pluralsOf(lang string) lifecycle.PluralTable {
 	if base, _ := tag.Base(); base.String() == "en" {
 		return ""
 	}
-	categories := map[plural.Form]lifecycle.PluralCategory{
-		plural.Zero: lifecycle.PluralZero, plural.One: lifecycle.PluralOne, plural.Two: lifecycle.PluralTwo,
-		plural.Few: lifecycle.PluralFew, plural.Many: lifecycle.PluralMany,
+	categories := map[plural.Form]form.PluralCategory{
+		plural.Zero: form.PluralZero, plural.One: form.PluralOne, plural.Two: form.PluralTwo,
+		plural.Few: form.PluralFew, plural.Many: form.PluralMany,
 	}
-	table := make([]byte, lifecycle.PluralTableSize)
+	table := make([]byte, form.PluralTableSize)
 	for k := range table {
 		count := k
-		if k == lifecycle.PluralTableSize-1 {
+		if k == form.PluralTableSize-1 {
 			count = 1_000_000
 		}
 		table[k] = byte(categories[plural.Cardinal.MatchPlural(tag, count, 0, 0, 0, 0)])
 	}
-	return lifecycle.PluralTable(table)
+	return form.PluralTable(table)
 }
 
 // wording reads a text, or its plural forms: {one: …, other: …}.
-func (r *reader) wording(n *document.Node) (w lifecycle.Wording) {
+func (r *reader) wording(n *document.Node) (w form.Wording) {
 	if n == nil || n.Kind != document.Map {
 		w.Other = r.Text(n)
 		r.placeHolders(w.Other, n)
@@ -47,7 +47,7 @@ func (r *reader) wording(n *document.Node) (w lifecycle.Wording) {
 	}
 	forms := map[string]*string{"other": &w.Other, "zero": &w.Zero, "one": &w.One, "two": &w.Two, "few": &w.Few, "many": &w.Many}
 	said := []string{}
-	for _, e := range r.Map(n, lifecycle.PluralWords()...) {
+	for _, e := range r.Map(n, form.PluralWords()...) {
 		*forms[e.Key] = r.Text(e.Value)
 		r.placeHolders(*forms[e.Key], e.Value)
 		said = append(said, e.Key)
@@ -79,11 +79,11 @@ func (r *reader) placeHolders(text string, at *document.Node) {
 
 // advisePlurals names the forms that the language has and a text has not.
 func (r *reader) advisePlurals(report *document.Report) {
-	needed := []lifecycle.PluralCategory{lifecycle.PluralOther, lifecycle.PluralOne} // English
+	needed := []form.PluralCategory{form.PluralOther, form.PluralOne} // English
 	if table := r.declaration.Plurals; table != "" {
 		needed = nil
 		for k := range table {
-			if category := lifecycle.PluralCategory(table[k]); !slices.Contains(needed, category) {
+			if category := form.PluralCategory(table[k]); !slices.Contains(needed, category) {
 				needed = append(needed, category)
 			}
 		}

@@ -6,7 +6,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/form"
 )
 
 // A language of four forms: each number takes its own, in the compiled form too.
@@ -19,17 +19,17 @@ texts:
 	require.NoError(t, err)
 	compiled, err := source.Form.MarshalBinary()
 	require.NoError(t, err)
-	again, err := lifecycle.ReadForm(compiled)
+	again, err := form.Read(compiled)
 	require.NoError(t, err)
-	for _, form := range []*lifecycle.Form{source.Form, again} {
+	for _, f := range []*form.Form{source.Form, again} {
 		for count, want := range map[int32]string{
 			0: "0 odgovorov", 1: "1 odgovor", 2: "2 odgovora", 3: "3 odgovori", 4: "4 odgovori", 5: "5 odgovorov", 11: "11 odgovorov",
 			100: "100 odgovorov", 101: "101 odgovor", 102: "102 odgovora", 104: "104 odgovori", 111: "111 odgovorov", 1203: "1203 odgovori", 1_000_000: "1000000 odgovorov",
 		} {
-			require.Equal(t, want, form.Text(lifecycle.Message{ID: lifecycle.MessageBlockedInvalid, Count: count}))
+			require.Equal(t, want, f.Text(form.Message{ID: form.MessageBlockedInvalid, Count: count}))
 		}
-		require.Equal(t, "Odgovorov: 2", form.Text(lifecycle.Message{ID: lifecycle.MessageRefused, Count: 2}), "a missing form falls back to other")
-		require.Equal(t, "One newer answer has not been sent.", form.Text(lifecycle.Message{ID: lifecycle.MessageAcceptedUnsent, Count: 1}), "what is not translated is English")
+		require.Equal(t, "Odgovorov: 2", f.Text(form.Message{ID: form.MessageRefused, Count: 2}), "a missing form falls back to other")
+		require.Equal(t, "One newer answer has not been sent.", f.Text(form.Message{ID: form.MessageAcceptedUnsent, Count: 1}), "what is not translated is English")
 	}
 	var advice []string
 	for _, a := range source.Advice {

@@ -3,15 +3,15 @@ package declare
 import (
 	"time"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/internal/document"
-	"leanwicket.dev/lifecycle"
 )
 
 // policyDefaults are the policies of a form file that says nothing.
 func (r *reader) policyDefaults() {
 	d := &r.declaration
 	d.Buttons = []string{"submit"}
-	d.Submit = lifecycle.SubmitPolicy{
+	d.Submit = form.SubmitPolicy{
 		Method: "POST", Timeout: 10 * time.Second, ResendTimes: 3, ResendWait: time.Second, ResendLongest: time.Minute,
 	}
 	d.Prefill.Timeout = 5 * time.Second
@@ -26,8 +26,8 @@ func (r *reader) policies(root *document.Node) {
 		r.submit(n)
 	}
 	if n := root.Get("show"); n != nil {
-		d.Show = map[string]lifecycle.ShowPolicy{
-			"blur": lifecycle.ShowBlur, "input": lifecycle.ShowInput, "submit": lifecycle.ShowSubmit,
+		d.Show = map[string]form.ShowPolicy{
+			"blur": form.ShowBlur, "input": form.ShowInput, "submit": form.ShowSubmit,
 		}[r.Word(n, "blur", "input", "submit")]
 	}
 	if n := root.Get("accepted"); n != nil {
@@ -38,7 +38,7 @@ func (r *reader) policies(root *document.Node) {
 			for _, name := range r.Map(e.Value) {
 				path := r.Text(name.Value)
 				if r.known(path, name.Value) != nil {
-					d.ServerNames = append(d.ServerNames, lifecycle.ServerName{Name: name.Key, Path: path})
+					d.ServerNames = append(d.ServerNames, form.ServerName{Name: name.Key, Path: path})
 				}
 			}
 		}
@@ -47,9 +47,9 @@ func (r *reader) policies(root *document.Node) {
 		r.leave(n)
 	}
 	if n := root.Get("texts"); n != nil {
-		for _, e := range r.Map(n, lifecycle.MessageNames()...) {
-			message, _ := lifecycle.MessageNamed(e.Key)
-			d.Texts = append(d.Texts, lifecycle.MessageText{Message: message, Wording: r.wording(e.Value)})
+		for _, e := range r.Map(n, form.MessageNames()...) {
+			message, _ := form.MessageNamed(e.Key)
+			d.Texts = append(d.Texts, form.MessageText{Message: message, Wording: r.wording(e.Value)})
 		}
 	}
 }
@@ -137,13 +137,13 @@ func (r *reader) accepted(n *document.Node) {
 	for _, e := range r.Map(n, "then", "to", "say", "lasts") {
 		switch e.Key {
 		case "then":
-			d.Accepted.Then = map[string]lifecycle.Then{
-				"keep": lifecycle.ThenKeep, "clear": lifecycle.ThenClear, "adopt": lifecycle.ThenAdopt, "navigate": lifecycle.ThenNavigate,
+			d.Accepted.Then = map[string]form.Then{
+				"keep": form.ThenKeep, "clear": form.ThenClear, "adopt": form.ThenAdopt, "navigate": form.ThenNavigate,
 			}[r.Word(e.Value, "keep", "clear", "adopt", "navigate")]
 		case "to":
 			d.Accepted.To = r.Text(e.Value)
 		case "say":
-			d.Texts = append(d.Texts, lifecycle.MessageText{Message: lifecycle.MessageAccepted, Wording: r.wording(e.Value)})
+			d.Texts = append(d.Texts, form.MessageText{Message: form.MessageAccepted, Wording: r.wording(e.Value)})
 		case "lasts":
 			d.Accepted.Lasts = r.bound(e.Value)
 		}
@@ -155,8 +155,8 @@ func (r *reader) leave(n *document.Node) {
 	for _, e := range r.Map(n, "when", "inFlight") {
 		switch e.Key {
 		case "when":
-			p.When = map[string]lifecycle.LeaveWhen{
-				"dirty": lifecycle.LeaveDirty, "dirtyAndTouched": lifecycle.LeaveDirtyAndTouched, "never": lifecycle.LeaveNever,
+			p.When = map[string]form.LeaveWhen{
+				"dirty": form.LeaveDirty, "dirtyAndTouched": form.LeaveDirtyAndTouched, "never": form.LeaveNever,
 			}[r.Word(e.Value, "dirty", "dirtyAndTouched", "never")]
 		case "inFlight":
 			p.AllowInFlight = r.Word(e.Value, "ask", "allow") == "allow"
@@ -180,7 +180,7 @@ func (r *reader) defaultsBelow(n *document.Node, prefix string) {
 		}
 		f := r.byPath[path]
 		switch {
-		case f != nil && f.Kind == lifecycle.KindRows:
+		case f != nil && f.Kind == form.KindRows:
 			r.defaultRows(f, path, e.Value)
 		case f != nil:
 			r.defaultValue(f, -1, e.Value)
@@ -205,14 +205,14 @@ func (r *reader) defaultValue(f *protoField, row int32, n *document.Node) {
 		r.Wrong(n, "a default of the private field "+f.Path, "no default: it would stand in every copy of the form")
 		return
 	}
-	place := lifecycle.Place{Field: r.ids[f.Path], Row: row}
+	place := form.Place{Field: r.ids[f.Path], Row: row}
 	for k, a := range r.declaration.Defaults {
 		if a.Place == place {
 			r.declaration.Defaults[k].Value = v
 			return
 		}
 	}
-	r.declaration.Defaults = append(r.declaration.Defaults, lifecycle.Answer{Place: place, Value: v})
+	r.declaration.Defaults = append(r.declaration.Defaults, form.Answer{Place: place, Value: v})
 }
 
 func (r *reader) defaultRows(group *protoField, path string, n *document.Node) {
@@ -221,8 +221,8 @@ func (r *reader) defaultRows(group *protoField, path string, n *document.Node) {
 		return
 	}
 	rows := r.List(n)
-	r.declaration.Defaults = append(r.declaration.Defaults, lifecycle.Answer{
-		Place: lifecycle.Place{Field: r.ids[path], Row: -1}, Value: lifecycle.Number(int64(len(rows)), 0),
+	r.declaration.Defaults = append(r.declaration.Defaults, form.Answer{
+		Place: form.Place{Field: r.ids[path], Row: -1}, Value: form.Number(int64(len(rows)), 0),
 	})
 	for k, row := range rows {
 		var below func(n *document.Node, prefix string)

@@ -5,12 +5,12 @@ import (
 	"slices"
 	"strings"
 
-	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/form"
 )
 
 // Sample finds a text that a field accepts, as typed. It reports false where it
 // finds none: its rules contradict each other, or its pattern is too hard.
-func Sample(form *lifecycle.Form, id lifecycle.FieldID) (string, bool) {
+func Sample(form *form.Form, id form.FieldID) (string, bool) {
 	if found := Samples(form, id, 1); len(found) > 0 {
 		return found[0], true
 	}
@@ -19,7 +19,7 @@ func Sample(form *lifecycle.Form, id lifecycle.FieldID) (string, bool) {
 
 // Samples finds at most so many texts with different values that a field
 // accepts.
-func Samples(form *lifecycle.Form, id lifecycle.FieldID, most int) []string {
+func Samples(form *form.Form, id form.FieldID, most int) []string {
 	var found []string
 	for _, raw := range candidates(&form.Fields[id]) {
 		v := form.Parse(id, raw)
@@ -30,20 +30,20 @@ func Samples(form *lifecycle.Form, id lifecycle.FieldID, most int) []string {
 	return found
 }
 
-func candidates(f *lifecycle.Field) []string {
+func candidates(f *form.Field) []string {
 	list := append([]string(nil), f.Samples...)
 	switch f.Kind {
-	case lifecycle.KindBoolean:
+	case form.KindBoolean:
 		return append(list, "true")
-	case lifecycle.KindDate:
+	case form.KindDate:
 		return append(list, "2031-05-02", "2031-05-09")
-	case lifecycle.KindTime:
+	case form.KindTime:
 		return append(list, "09:30", "10:45")
-	case lifecycle.KindDateTime:
+	case form.KindDateTime:
 		return append(list, "2031-05-02T09:30", "2031-05-09T10:45")
-	case lifecycle.KindFile:
+	case form.KindFile:
 		return append(list, "papers.pdf", "letter.pdf")
-	case lifecycle.KindChoice, lifecycle.KindChoices:
+	case form.KindChoice, form.KindChoices:
 		all := ""
 		for _, option := range f.Options {
 			list = append(list, option.Value.String())
@@ -51,7 +51,7 @@ func candidates(f *lifecycle.Field) []string {
 			list = append(list, all)
 		}
 		return list
-	case lifecycle.KindNumber, lifecycle.KindInteger:
+	case form.KindNumber, form.KindInteger:
 		return append(list, numbers(f)...)
 	default:
 		return append(list, texts(f)...)
@@ -59,22 +59,22 @@ func candidates(f *lifecycle.Field) []string {
 }
 
 // numbers tries each bound, and the multiples of a step beside it.
-func numbers(f *lifecycle.Field) []string {
+func numbers(f *form.Field) []string {
 	list := []string{"1", "2", "10", "0", "0.5", "100", "1000"}
-	steps := []lifecycle.Value{lifecycle.Number(1, 0), lifecycle.Number(1, -1), lifecycle.Number(1, -3)}
+	steps := []form.Value{form.Number(1, 0), form.Number(1, -1), form.Number(1, -3)}
 	for _, c := range f.Constraints {
-		if c.Op == lifecycle.OpMultipleOf {
+		if c.Op == form.OpMultipleOf {
 			steps = append(steps, c.Value)
 			list = append(list, c.Value.String())
 		}
 	}
 	for _, c := range f.Constraints {
-		if c.Value.Kind != lifecycle.ValueNumber || c.Op == lifecycle.OpMultipleOf {
+		if c.Value.Kind != form.ValueNumber || c.Op == form.OpMultipleOf {
 			continue
 		}
 		list = append(list, c.Value.String())
 		for _, step := range steps {
-			for _, near := range lifecycle.Neighbours(c.Value, step) {
+			for _, near := range form.Neighbours(c.Value, step) {
 				list = append(list, near.String())
 			}
 		}
@@ -82,22 +82,22 @@ func numbers(f *lifecycle.Field) []string {
 	return list
 }
 
-func texts(f *lifecycle.Field) []string {
+func texts(f *form.Field) []string {
 	list := []string{"Heron", "quay@saltmarsh.example", "https://saltmarsh.example/"}
 	longest, shortest := int64(1000), int64(0)
 	for _, c := range f.Constraints {
 		switch c.Op {
-		case lifecycle.OpPattern:
+		case form.OpPattern:
 			if parsed, err := syntax.Parse(c.Text, syntax.Perl); err == nil {
 				for repeat := range 3 {
 					list = append(list, example(parsed.Simplify(), repeat))
 				}
 			}
-		case lifecycle.OpEqual:
+		case form.OpEqual:
 			list = append(list, c.Value.String())
-		case lifecycle.OpMaxLength:
+		case form.OpMaxLength:
 			longest = min(longest, c.Value.Integer())
-		case lifecycle.OpMinLength:
+		case form.OpMinLength:
 			shortest = max(shortest, c.Value.Integer())
 		}
 	}

@@ -12,8 +12,8 @@ import (
 	"golang.org/x/text/language"
 	"golang.org/x/text/message"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/internal/document"
-	"leanwicket.dev/lifecycle"
 )
 
 const draft = "https://json-schema.org/draft/2020-12/schema"
@@ -206,11 +206,11 @@ func NewSchemaCompiler() *jsonschema.Compiler {
 }
 
 var formats = map[string]func(string) bool{
-	"date":      func(s string) bool { _, ok := lifecycle.ParseDate(s); return ok },
-	"time":      func(s string) bool { _, ok := lifecycle.ParseTime(s); return ok },
-	"date-time": func(s string) bool { _, ok := lifecycle.ParseDateTime(s); return ok },
-	"email":     func(s string) bool { return lifecycle.HasFormat("email", s) },
-	"uri":       func(s string) bool { return lifecycle.HasFormat("uri", s) },
+	"date":      func(s string) bool { _, ok := form.ParseDate(s); return ok },
+	"time":      func(s string) bool { _, ok := form.ParseTime(s); return ok },
+	"date-time": func(s string) bool { _, ok := form.ParseDateTime(s); return ok },
+	"email":     func(s string) bool { return form.HasFormat("email", s) },
+	"uri":       func(s string) bool { return form.HasFormat("uri", s) },
 	"binary":    func(string) bool { return true },
 }
 
@@ -228,7 +228,7 @@ func (s *schemaReader) node(schema *jsonschema.Schema) (*document.Node, string) 
 		if fragment == "" {
 			break
 		}
-		key = lifecycle.UnescapeToken(key)
+		key = form.UnescapeToken(key)
 		next := at.Get(key)
 		if next == nil && at.Kind == document.List {
 			var index int
@@ -328,7 +328,7 @@ func (s *schemaReader) names(schema *jsonschema.Schema) []string {
 }
 
 func join(prefix, name string) string {
-	name = lifecycle.EscapeToken(name)
+	name = form.EscapeToken(name)
 	if prefix == "" {
 		return name
 	}

@@ -6,8 +6,8 @@ import (
 	"strings"
 	"time"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/internal/document"
-	"leanwicket.dev/lifecycle"
 )
 
 var settingKeys = []string{
@@ -61,15 +61,15 @@ func (r *reader) setting(f *protoField, key string, n *document.Node) {
 	case "autocomplete":
 		f.Autocomplete = r.Text(n)
 	case "lines":
-		if f.Lines = r.Int(n, 1); f.Kind != lifecycle.KindText || f.Lines > 100 {
+		if f.Lines = r.Int(n, 1); f.Kind != form.KindText || f.Lines > 100 {
 			r.Wrong(n, "lines at "+f.Path+", "+document.Describe(n), "1 to 100, at a text")
 		}
 	case "private":
 		f.Private = r.Bool(n)
 	case "say":
-		for _, e := range r.Map(n, lifecycle.CodeWords()...) {
-			code := lifecycle.Code(slices.Index(lifecycle.CodeWords(), e.Key))
-			f.Says = append(f.Says, lifecycle.CodeText{Code: code, Wording: r.wording(e.Value)})
+		for _, e := range r.Map(n, form.CodeWords()...) {
+			code := form.Code(slices.Index(form.CodeWords(), e.Key))
+			f.Says = append(f.Says, form.CodeText{Code: code, Wording: r.wording(e.Value)})
 		}
 	case "rules":
 		for _, rule := range r.List(n) {
@@ -88,9 +88,9 @@ func (r *reader) setting(f *protoField, key string, n *document.Node) {
 	}
 }
 
-var comparisons = map[string]lifecycle.ConstraintOp{
-	"greaterThan": lifecycle.OpGreaterThan, "atLeast": lifecycle.OpAtLeast, "lessThan": lifecycle.OpLessThan,
-	"atMost": lifecycle.OpAtMost, "equalTo": lifecycle.OpEqualTo,
+var comparisons = map[string]form.ConstraintOp{
+	"greaterThan": form.OpGreaterThan, "atLeast": form.OpAtLeast, "lessThan": form.OpLessThan,
+	"atMost": form.OpAtMost, "equalTo": form.OpEqualTo,
 }
 
 func (r *reader) rule(f *protoField, n *document.Node) {
@@ -116,13 +116,13 @@ func (r *reader) rule(f *protoField, n *document.Node) {
 		return
 	}
 	switch {
-	case f.Kind == lifecycle.KindRows || other.Kind == lifecycle.KindRows:
+	case f.Kind == form.KindRows || other.Kind == form.KindRows:
 		r.Wrong(c.at, "a comparison of rows", "a comparison of two answers")
 	case other.Path == f.Path:
 		r.Wrong(c.at, "a comparison of a field with itself", "another field")
 	case scale(f) != scale(other):
 		r.Wrong(c.at, fmt.Sprintf("a comparison of a %s with a %s", f.Kind, other.Kind), "two fields of the same kind")
-	case c.op != lifecycle.OpEqualTo && scale(f) != lifecycle.KindNumber && !isClock(f.Kind):
+	case c.op != form.OpEqualTo && scale(f) != form.KindNumber && !isClock(f.Kind):
 		r.Wrong(c.at, fmt.Sprintf("an order of two fields of kind %s", f.Kind), "equalTo, or numbers, dates or times")
 	default:
 		f.compares = append(f.compares, c)
@@ -130,23 +130,23 @@ func (r *reader) rule(f *protoField, n *document.Node) {
 }
 
 // scale is the kind on which a field's values are compared.
-func scale(f *protoField) lifecycle.FieldKind {
+func scale(f *protoField) form.FieldKind {
 	kind := f.Kind
-	if kind == lifecycle.KindChoice {
+	if kind == form.KindChoice {
 		kind = f.Of
 	}
-	if kind == lifecycle.KindInteger {
-		return lifecycle.KindNumber
+	if kind == form.KindInteger {
+		return form.KindNumber
 	}
 	return kind
 }
 
-func isClock(k lifecycle.FieldKind) bool {
-	return k == lifecycle.KindDate || k == lifecycle.KindTime || k == lifecycle.KindDateTime
+func isClock(k form.FieldKind) bool {
+	return k == form.KindDate || k == form.KindTime || k == form.KindDateTime
 }
 
 func (r *reader) check(f *protoField, n *document.Node) {
-	f.Check = lifecycle.CheckPolicy{Delay: 300 * time.Millisecond, Timeout: 4 * time.Second}
+	f.Check = form.CheckPolicy{Delay: 300 * time.Millisecond, Timeout: 4 * time.Second}
 	for _, e := range r.Map(n, "url", "delay", "timeout") {
 		switch e.Key {
 		case "url":
@@ -160,7 +160,7 @@ func (r *reader) check(f *protoField, n *document.Node) {
 	if n.Kind == document.Map && f.Check.URL == "" {
 		r.Wrong(n, "a check without url", `url: "/berths/{value}"`)
 	}
-	if f.Kind == lifecycle.KindRows {
+	if f.Kind == form.KindRows {
 		r.Wrong(n, "a check of rows", "a check of one answer")
 	}
 }
@@ -193,8 +193,8 @@ func (r *reader) when(f *protoField, n *document.Node) {
 			if !ok && v.Kind == document.Number || !ok && v.Kind == document.Bool {
 				value, ok = other.ValueOf(v.Text) // an unquoted number that is an option's text
 			}
-			if other.Kind == lifecycle.KindChoices {
-				value, ok = lifecycle.Choices(v.Text), true
+			if other.Kind == form.KindChoices {
+				value, ok = form.Choices(v.Text), true
 			}
 			if !ok {
 				r.Wrong(v, document.Describe(v), "a value that "+e.Key+" can have ("+other.Kind.String()+")")
@@ -266,7 +266,7 @@ func (r *reader) guardPrivate(f *protoField) {
 	}
 	for _, c := range f.compares {
 		mine := private(f.Path)
-		if (mine || private(c.path)) && (c.op != lifecycle.OpEqualTo || !mine || !private(c.path)) {
+		if (mine || private(c.path)) && (c.op != form.OpEqualTo || !mine || !private(c.path)) {
 			r.Wrong(c.at, "a comparison that would show a private value", "equalTo between two private fields")
 		}
 	}
@@ -285,10 +285,10 @@ func (r *reader) guardPrivate(f *protoField) {
 
 // resolveFields makes the declaration's table.
 func (r *reader) resolveFields() {
-	r.ids = make(map[string]lifecycle.FieldID, len(r.fields))
+	r.ids = make(map[string]form.FieldID, len(r.fields))
 	for k, f := range r.fields {
-		r.ids[f.Path] = lifecycle.FieldID(k)
-		if f.Kind == lifecycle.KindBoolean && r.carried[f.Path] {
+		r.ids[f.Path] = form.FieldID(k)
+		if f.Kind == form.KindBoolean && r.carried[f.Path] {
 			f.Field.Required = true // an unticked box is false there, so it is sent as false
 		}
 	}
@@ -298,20 +298,20 @@ func (r *reader) resolveFields() {
 		field.Private = field.Private || r.private[f.Path]
 		field.Constraints = slices.Clone(field.Constraints)
 		for k := range field.Constraints {
-			if c := &field.Constraints[k]; c.Op == lifecycle.OpRequired && !f.Required {
+			if c := &field.Constraints[k]; c.Op == form.OpRequired && !f.Required {
 				c.When = r.resolve(f.required)
 			}
 		}
 		field.Asked = r.resolve(f.asked)
 		for _, c := range f.compares {
-			field.Constraints = append(field.Constraints, lifecycle.Constraint{Op: c.op, Other: r.ids[c.path], Say: c.say})
+			field.Constraints = append(field.Constraints, form.Constraint{Op: c.op, Other: r.ids[c.path], Say: c.say})
 		}
 		r.declaration.Fields = append(r.declaration.Fields, field)
 		if f.fallback != nil && !f.fallback.Absent() && field.Private {
 			r.Wrong(r.root, "a default of the private field "+f.Path, "no default: it would stand in every copy of the form")
 		} else if f.fallback != nil && !f.fallback.Absent() {
-			r.declaration.Defaults = append(r.declaration.Defaults, lifecycle.Answer{
-				Place: lifecycle.Place{Field: r.ids[f.Path], Row: -1}, Value: *f.fallback,
+			r.declaration.Defaults = append(r.declaration.Defaults, form.Answer{
+				Place: form.Place{Field: r.ids[f.Path], Row: -1}, Value: *f.fallback,
 			})
 		}
 	}

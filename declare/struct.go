@@ -10,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/internal/document"
 	"leanwicket.dev/lifecycle"
 )
@@ -69,7 +70,7 @@ type structReader struct {
 }
 
 func (b *structReader) wrong(path, problem string) {
-	b.problems = append(b.problems, &lifecycle.FormError{Path: path, Problem: problem})
+	b.problems = append(b.problems, &form.Error{Path: path, Problem: problem})
 }
 
 // object is the schema of a struct. Its properties stand in the struct's order.

@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"leanwicket.dev/declare"
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/replies"
 )
@@ -89,7 +90,7 @@ func TestPublicSuite(t *testing.T) {
 
 // suiteForm makes a form of a case's schema: an object is the form itself, all
 // else its one field, v.
-func suiteForm(schema json.RawMessage, kind string) (form *lifecycle.Form, asField bool, skip string) {
+func suiteForm(schema json.RawMessage, kind string) (form *form.Form, asField bool, skip string) {
 	var object map[string]any
 	if json.Unmarshal(schema, &object) != nil {
 		return nil, false, "a schema that is true or false"
@@ -136,7 +137,7 @@ func suiteForm(schema json.RawMessage, kind string) (form *lifecycle.Form, asFie
 
 // unlike says why a datum cannot be held against a form: what a form takes for
 // absent, and what is no answer of its one field.
-func unlike(data json.RawMessage, form *lifecycle.Form, asField bool) string {
+func unlike(data json.RawMessage, f *form.Form, asField bool) string {
 	v := decode(data)
 	if holdsAbsent(v) {
 		return "data with an empty text, false, null, an empty list or object: absent in a form"
@@ -147,24 +148,24 @@ func unlike(data json.RawMessage, form *lifecycle.Form, asField bool) string {
 			return "data that is no object, for a form"
 		}
 		for name := range object {
-			if _, known := form.Lookup(lifecycle.EscapeToken(name)); !known && !isObject(object[name]) {
+			if _, known := f.Lookup(form.EscapeToken(name)); !known && !isObject(object[name]) {
 				return "members that the form does not have: it never sends them"
 			}
 		}
 		return ""
 	}
-	value, ok := form.Fields[0].ValueOf(v)
-	if !ok && form.Fields[0].Kind != lifecycle.KindRows {
-		return "data of another type than the field's (" + form.Fields[0].Kind.String() + "): such an answer is badInput"
+	value, ok := f.Fields[0].ValueOf(v)
+	if !ok && f.Fields[0].Kind != form.KindRows {
+		return "data of another type than the field's (" + f.Fields[0].Kind.String() + "): such an answer is badInput"
 	}
-	if list, isList := v.([]any); isList && form.Fields[0].Kind == lifecycle.KindChoices {
+	if list, isList := v.([]any); isList && f.Fields[0].Kind == form.KindChoices {
 		for _, item := range list {
-			if !slices.ContainsFunc(form.Fields[0].Options, func(o lifecycle.Option) bool { return o.Value.String() == fmt.Sprint(item) }) {
+			if !slices.ContainsFunc(f.Fields[0].Options, func(o form.Option) bool { return o.Value.String() == fmt.Sprint(item) }) {
 				return "items that are none of the options 1 to 5, which several choices need"
 			}
 		}
 	}
-	if value.Kind == lifecycle.ValueChoices && value.Count() != len(v.([]any)) {
+	if value.Kind == form.ValueChoices && value.Count() != len(v.([]any)) {
 		return "the same choice twice"
 	}
 	return ""
@@ -202,17 +203,17 @@ func decode(data json.RawMessage) (v any) {
 }
 
 // verdict loads a datum and asks whether the form finds anything wrong.
-func verdict(t *testing.T, form *lifecycle.Form, asField bool, data json.RawMessage) bool {
+func verdict(t *testing.T, declared *form.Form, asField bool, data json.RawMessage) bool {
 	body := decode(data)
 	if asField {
 		body = map[string]any{"v": body}
 	}
-	d := form.Declaration
-	d.Prefill = lifecycle.PrefillPolicy{URL: "/x", Timeout: 1}
-	form, err := lifecycle.NewForm(d)
+	d := declared.Declaration
+	d.Prefill = form.PrefillPolicy{URL: "/x", Timeout: 1}
+	declared, err := form.New(d)
 	require.NoError(t, err)
-	s, _ := lifecycle.Open(form, lifecycle.Seed{})
-	_, err = s.Apply(lifecycle.Loaded(1, replies.Values(form, body), ""))
+	s, _ := lifecycle.Open(declared, lifecycle.Seed{})
+	_, err = s.Apply(lifecycle.Loaded(1, replies.Values(declared, body), ""))
 	require.NoError(t, err)
 	for f := range s.Fields() {
 		if len(f.Issues()) > 0 {

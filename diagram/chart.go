@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 )
 
@@ -25,7 +26,7 @@ type ChartOptions struct {
 // Chart draws the lifecycle of a form: the parts side by side, in each a box for
 // every state and below it its line, and one row for every way from a state to
 // another, with the events that take it.
-func Chart(form *lifecycle.Form, arrows []Arrow, o ChartOptions) (*Drawing, error) {
+func Chart(form *form.Form, arrows []Arrow, o ChartOptions) (*Drawing, error) {
 	measure, err := newRuler()
 	if err != nil {
 		return nil, err
@@ -269,7 +270,7 @@ func (c *chart) legend(y float64) {
 }
 
 // policies says what the form declares, in the words of the form file.
-func policies(form *lifecycle.Form) string {
+func policies(form *form.Form) string {
 	var words []string
 	add := func(text string, on bool) {
 		if on {
@@ -295,7 +296,7 @@ func policies(form *lifecycle.Form) string {
 	return strings.Join(words, " · ")
 }
 
-func describeChart(form *lifecycle.Form, arrows []Arrow, o ChartOptions) string {
+func describeChart(form *form.Form, arrows []Arrow, o ChartOptions) string {
 	text := "The states of " + form.Title + " and the transitions between them."
 	if o.Covered {
 		taken := 0

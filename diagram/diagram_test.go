@@ -22,6 +22,7 @@ import (
 	"pgregory.net/rapid"
 
 	"leanwicket.dev/diagram"
+	"leanwicket.dev/form"
 	"leanwicket.dev/harbour"
 	"leanwicket.dev/internal/walk"
 	"leanwicket.dev/lifecycle"
@@ -72,7 +73,7 @@ func wellPlaced(t require.TestingT, d *diagram.Drawing) {
 	}
 }
 
-func timeline(t require.TestingT, form *lifecycle.Form, recorded []byte, title string) *diagram.Drawing {
+func timeline(t require.TestingT, form *form.Form, recorded []byte, title string) *diagram.Drawing {
 	record, err := trace.Read(bytes.NewReader(recorded))
 	require.NoError(t, err)
 	d, err := diagram.Timeline(form, record, title)
@@ -111,14 +112,14 @@ func harbourTimeline(t testing.TB, name string) *diagram.Drawing {
 
 // harbourChart draws the chart of a form with the transitions that its scenarios
 // take.
-func harbourChart(t testing.TB, form string, o diagram.ChartOptions) ([]diagram.Arrow, *lifecycle.Form, *diagram.Drawing) {
+func harbourChart(t testing.TB, f string, o diagram.ChartOptions) ([]diagram.Arrow, *form.Form, *diagram.Drawing) {
 	reader := scenario.NewReader(harbour.Files())
 	count := map[lifecycle.Transition]int{}
-	var declared *lifecycle.Form
+	var declared *form.Form
 	for _, name := range harbour.Scenarios() {
 		s, err := reader.File(name)
 		require.NoError(t, err)
-		if s.Source.File == form {
+		if s.Source.File == f {
 			declared = s.Form()
 			scenario.Play(s, scenario.Options{Taken: func(t lifecycle.Transition) { count[t]++ }})
 		}

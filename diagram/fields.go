@@ -6,12 +6,13 @@ import (
 	"strings"
 	"time"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 )
 
 // fieldLanes are those of a field: its value, and what is wrong with it.
 type fieldLanes struct {
-	place         lifecycle.Place
+	place         form.Place
 	value, issues lane
 	touched       bool // the session did something with it
 	shown         string
@@ -23,7 +24,7 @@ type fieldLanes struct {
 // look takes down what every field shows now.
 func (s *session) look() {
 	for f := range s.session.Fields() {
-		if f.Declared().Kind == lifecycle.KindRows {
+		if f.Declared().Kind == form.KindRows {
 			continue
 		}
 		l := s.fields[f.Place()]
@@ -93,7 +94,7 @@ func (s *session) valueText(f lifecycle.FieldState) string {
 	case f.Declared().Private:
 		s.private = true
 		return "(private)"
-	case v.Kind == lifecycle.ValueText, v.Kind == lifecycle.ValueUnparsed:
+	case v.Kind == form.ValueText, v.Kind == form.ValueUnparsed:
 		return strconv.Quote(v.Text)
 	default:
 		return strings.ReplaceAll(s.form.Format(v), "\n", ", ")

@@ -7,6 +7,7 @@ import (
 	"io"
 	"strings"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 )
 
@@ -15,7 +16,7 @@ import (
 // state, the events have the names of the lifecycle with dots for spaces. What
 // an event depends on beside the state (the holds, the policies) is not said: of
 // transitions with the same event the form takes the one that applies.
-func WriteSCXML(out io.Writer, form *lifecycle.Form, arrows []Arrow) error {
+func WriteSCXML(out io.Writer, form *form.Form, arrows []Arrow) error {
 	w := bufio.NewWriter(out)
 	w.WriteString("<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n")
 	fmt.Fprintf(w, "<!-- %s -->\n", strings.ReplaceAll(html.EscapeString(form.Title), "--", "- -"))

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/trace"
 )
@@ -58,7 +59,7 @@ const (
 
 // session is what a replay has shown.
 type session struct {
-	form    *lifecycle.Form
+	form    *form.Form
 	session *lifecycle.Session
 	now     time.Duration
 	ignored int
@@ -66,7 +67,7 @@ type session struct {
 	applicant, load, leave, said *lane
 	whole                        lane // what is wrong with the form as a whole
 	wrong                        string
-	fields                       map[lifecycle.Place]*fieldLanes
+	fields                       map[form.Place]*fieldLanes
 	order                        []*fieldLanes
 	attempts                     []*lane
 	checks                       map[lifecycle.RequestID]*lane
@@ -76,12 +77,12 @@ type session struct {
 }
 
 // replayed replays a record and takes down what a timeline shows.
-func replayed(form *lifecycle.Form, record *trace.Record) (*session, *trace.Difference, error) {
+func replayed(f *form.Form, record *trace.Record) (*session, *trace.Difference, error) {
 	s := &session{
-		form: form, applicant: &lane{name: "applicant"}, whole: lane{name: "the form"}, load: &lane{name: "load"}, leave: &lane{name: "leave"}, said: &lane{name: "said"},
-		fields: map[lifecycle.Place]*fieldLanes{}, checks: map[lifecycle.RequestID]*lane{}, timers: map[lifecycle.TimerID]lifecycle.TimerKind{},
+		form: f, applicant: &lane{name: "applicant"}, whole: lane{name: "the form"}, load: &lane{name: "load"}, leave: &lane{name: "leave"}, said: &lane{name: "said"},
+		fields: map[form.Place]*fieldLanes{}, checks: map[lifecycle.RequestID]*lane{}, timers: map[lifecycle.TimerID]lifecycle.TimerKind{},
 	}
-	difference, err := trace.Replay(form, record, trace.Observer{
+	difference, err := trace.Replay(f, record, trace.Observer{
 		Opened: func(opened *lifecycle.Session, effects []lifecycle.Effect) {
 			s.session = opened
 			s.effects(effects)

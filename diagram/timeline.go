@@ -6,7 +6,7 @@ import (
 	"slices"
 	"time"
 
-	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/form"
 	"leanwicket.dev/trace"
 )
 
@@ -25,7 +25,7 @@ const (
 // session touched, loads, checks and attempts with their outcome, leaving, and
 // what was said. Private values are not in a record, and not in the picture. The
 // error tells a record of another form, or one that replays differently.
-func Timeline(form *lifecycle.Form, record *trace.Record, title string) (*Drawing, error) {
+func Timeline(form *form.Form, record *trace.Record, title string) (*Drawing, error) {
 	s, difference, err := replayed(form, record)
 	if err != nil {
 		return nil, err

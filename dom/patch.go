@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 )
 
@@ -62,7 +63,7 @@ func (p *patch) field(f lifecycle.FieldState) {
 	raw, saved := f.Raw(), ""
 	kind := "field"
 	switch {
-	case f.Declared().Kind == lifecycle.KindRows:
+	case f.Declared().Kind == form.KindRows:
 		kind, raw, saved = "rows", strconv.Itoa(f.Rows()), strconv.Itoa(f.SavedRows())
 	case f.Contested() && !f.Declared().Private:
 		saved = readable(f.Declared(), f.Baseline())
@@ -72,10 +73,10 @@ func (p *patch) field(f lifecycle.FieldState) {
 }
 
 // readable is a value as a person reads it: of an option its label.
-func readable(f *lifecycle.Field, v lifecycle.Value) string {
+func readable(f *form.Field, v form.Value) string {
 	var words []string
 	for _, o := range f.Options {
-		if o.Value == v || v.Kind == lifecycle.ValueChoices && slices.Contains(v.Options(), o.Value.String()) {
+		if o.Value == v || v.Kind == form.ValueChoices && slices.Contains(v.Options(), o.Value.String()) {
 			words = append(words, cmp.Or(o.Label, o.Value.String()))
 		}
 	}
@@ -115,7 +116,7 @@ func locked(s *lifecycle.Session) bool {
 }
 
 // effect tells what the session asks of a screen.
-func (p *patch) effect(form *lifecycle.Form, e *lifecycle.Effect) {
+func (p *patch) effect(form *form.Form, e *lifecycle.Effect) {
 	switch e.Kind {
 	case lifecycle.EffectSay:
 		p.add("say", e.Level.String(), form.Text(e.Message), kindOf(e), matters(e.Message.ID))
@@ -140,9 +141,9 @@ func (p *patch) effect(form *lifecycle.Form, e *lifecycle.Effect) {
 // applicant has to know.
 func kindOf(e *lifecycle.Effect) string {
 	switch {
-	case e.Message.ID == lifecycle.MessageBlockedInvalid || e.Message.ID == lifecycle.MessageRefused:
+	case e.Message.ID == form.MessageBlockedInvalid || e.Message.ID == form.MessageRefused:
 		return "wrong"
-	case e.Message.ID == lifecycle.MessageAccepted:
+	case e.Message.ID == form.MessageAccepted:
 		return "good"
 	case e.Level == lifecycle.Assertive:
 		return "unsure"
@@ -152,11 +153,11 @@ func kindOf(e *lifecycle.Effect) string {
 
 // matters is until when a message is shown: until the applicant acts, or until the prefill
 // or the submission is in another state.
-func matters(id lifecycle.MessageID) string {
+func matters(id form.MessageID) string {
 	switch id {
-	case lifecycle.MessageBlockedUnchanged, lifecycle.MessageBlockedReceived, lifecycle.MessageBlockedContested, lifecycle.MessageAccepted:
+	case form.MessageBlockedUnchanged, form.MessageBlockedReceived, form.MessageBlockedContested, form.MessageAccepted:
 		return "act"
-	case lifecycle.MessageBlockedLoading, lifecycle.MessageBlockedPrefillMissing, lifecycle.MessageLoadFailed, lifecycle.MessageRestoredWaiting:
+	case form.MessageBlockedLoading, form.MessageBlockedPrefillMissing, form.MessageLoadFailed, form.MessageRestoredWaiting:
 		return "prefill"
 	}
 	return "submission"

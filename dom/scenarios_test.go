@@ -22,6 +22,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"leanwicket.dev/dom/bundle"
+	"leanwicket.dev/form"
 	"leanwicket.dev/harbour"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/markup"
@@ -115,7 +116,7 @@ func matches(declared, address string) bool {
 	return declared == address || holds && strings.HasPrefix(address, before) && strings.HasSuffix(address, after)
 }
 
-func (b *backend) site(form *lifecycle.Form, page http.Handler) http.Handler {
+func (b *backend) site(form *form.Form, page http.Handler) http.Handler {
 	mux := http.NewServeMux()
 	mux.Handle("/leanwicket/", http.StripPrefix("/leanwicket", bundle.Handler()))
 	mux.Handle("/page", page)
@@ -363,13 +364,13 @@ func list(texts []string) string {
 func finally(s *lifecycle.Session) map[string]string {
 	shown := map[string]string{"submission": s.Submission().String(), "prefill": s.Prefill().String(), "leave": s.Leaving().String(), "unsaved": strconv.FormatBool(s.Unsaved())}
 	for f := range s.Fields() {
-		if d := f.Declared(); d.Kind == lifecycle.KindRows {
+		if d := f.Declared(); d.Kind == form.KindRows {
 			shown[f.Path()] = strconv.Itoa(f.Rows())
-		} else if f.Asked() && d.Kind != lifecycle.KindFile {
+		} else if f.Asked() && d.Kind != form.KindFile {
 			values := strings.Split(f.Raw(), "\n")
 			slices.Sort(values)
 			shown[f.Path()] = strings.Join(values, "\n")
-			if d.Kind == lifecycle.KindBoolean && f.Raw() == "false" {
+			if d.Kind == form.KindBoolean && f.Raw() == "false" {
 				shown[f.Path()] = ""
 			}
 		}

@@ -8,6 +8,7 @@ import (
 	"syscall/js"
 	"time"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/runner"
 	"leanwicket.dev/trace"
@@ -17,7 +18,7 @@ import (
 type page struct {
 	number  number
 	out     patch
-	form    *lifecycle.Form
+	form    *form.Form
 	runner  *runner.Runner
 	now     time.Duration
 	begun   time.Duration
@@ -76,25 +77,25 @@ func bytesOf(array js.Value) []byte {
 // open opens a session of a compiled form, with a seed in hexadecimal and what an
 // earlier page kept, or nothing: a mark where it had sent more, and the rest.
 func open(compiled []byte, now time.Duration, seed, mark, kept string) (*page, error) {
-	form, err := lifecycle.ReadForm(compiled)
+	f, err := form.Read(compiled)
 	if err != nil {
 		return nil, err
 	}
-	p := &page{number: number(len(pages)), form: form, now: now, begun: now, timers: map[int]func(){}, answers: map[int]func(runner.Answer){}}
+	p := &page{number: number(len(pages)), form: f, now: now, begun: now, timers: map[int]func(){}, answers: map[int]func(runner.Answer){}}
 	pages = append(pages, p)
 	o := runner.Options{Transport: p.number, Clock: p.number, Observe: p.observe, Keep: p.keep, KeepLater: true}
 	if key, ok := lifecycle.ParseKey(seed); ok {
 		p.seed = lifecycle.Seed(key)
 	}
 	o.Seed = p.seed
-	p.out.add("form", form.Name, form.Title, strconv.Itoa(len(form.Fields)), strings.Join(form.Buttons, " "))
+	p.out.add("form", f.Name, f.Title, strconv.Itoa(len(f.Fields)), strings.Join(f.Buttons, " "))
 	if kept != "" {
-		o.Kept, _ = trace.ReadKept(form, kept) // what another version of the form kept is dropped
+		o.Kept, _ = trace.ReadKept(f, kept) // what another version of the form kept is dropped
 	}
-	p.runner = runner.New(form, o)
+	p.runner = runner.New(f, o)
 	p.everything()
 	if mark != "" {
-		p.out.add("say", lifecycle.Assertive.String(), form.Text(lifecycle.Message{ID: lifecycle.MessageUnsettledPrivate}), "unsure", "submission")
+		p.out.add("say", lifecycle.Assertive.String(), f.Text(form.Message{ID: form.MessageUnsettledPrivate}), "unsure", "submission")
 	}
 	return p, nil
 }
@@ -242,7 +243,7 @@ func (p *page) observe(s runner.Step) {
 func (p *page) changed(session *lifecycle.Session) {
 	for f := range session.Changed() {
 		p.out.field(f)
-		if f.Declared().Kind == lifecycle.KindRows {
+		if f.Declared().Kind == form.KindRows {
 			p.rows(session, f)
 		}
 	}
@@ -253,7 +254,7 @@ func (p *page) changed(session *lifecycle.Session) {
 // row now.
 func (p *page) rows(session *lifecycle.Session, group lifecycle.FieldState) {
 	for f := range session.Fields() {
-		if of, inRows := p.form.Group(f.Place().Field); inRows && of == group.Place().Field && f.Declared().Kind != lifecycle.KindRows {
+		if of, inRows := p.form.Group(f.Place().Field); inRows && of == group.Place().Field && f.Declared().Kind != form.KindRows {
 			p.out.field(f)
 		}
 	}

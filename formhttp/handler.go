@@ -16,6 +16,7 @@ import (
 	"sync"
 	"time"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/ledger"
 	"leanwicket.dev/ledger/memory"
 	"leanwicket.dev/lifecycle"
@@ -58,7 +59,7 @@ type Options struct {
 
 // Submission is one submission that the form has accepted.
 type Submission struct {
-	Form    *lifecycle.Form
+	Form    *form.Form
 	Request *http.Request
 	Button  string
 	Key     string
@@ -71,7 +72,7 @@ func (s Submission) Decode(to any) error { return json.Unmarshal(s.Body, to) }
 
 // handler serves one form.
 type handler struct {
-	form      *lifecycle.Form
+	form      *form.Form
 	validator Validator
 	o         Options
 	page      *template.Template
@@ -92,14 +93,14 @@ type Validator interface {
 // New makes the handler of a form. A nil validator refuses nothing. Submissions from
 // another origin are refused ([http.CrossOriginProtection]). It returns an error for
 // what cannot work: no form, or no Options.Submit.
-func New(form *lifecycle.Form, validator Validator, o Options) (http.Handler, error) {
+func New(declared *form.Form, validator Validator, o Options) (http.Handler, error) {
 	switch {
-	case form == nil:
+	case declared == nil:
 		return nil, errors.New("formhttp: found no form; right would be a declare.Source's Form")
 	case o.Submit == nil:
-		return nil, fmt.Errorf("formhttp: found no Options.Submit for the form %s; right would be a function that stores what is submitted", form.Name)
+		return nil, fmt.Errorf("formhttp: found no Options.Submit for the form %s; right would be a function that stores what is submitted", declared.Name)
 	}
-	h := &handler{form: form, validator: validator, o: o, open: map[string]int{}}
+	h := &handler{form: declared, validator: validator, o: o, open: map[string]int{}}
 	if h.o.Ledger == nil {
 		h.o.Ledger = memory.New(24 * time.Hour)
 	}
@@ -109,7 +110,7 @@ func New(form *lifecycle.Form, validator Validator, o Options) (http.Handler, er
 	if h.o.MaxBody == 0 {
 		h.o.MaxBody = 1 << 20
 		for _, f := range h.form.Fields {
-			if f.Kind == lifecycle.KindFile {
+			if f.Kind == form.KindFile {
 				h.o.MaxBody = 32 << 20
 			}
 		}

@@ -11,6 +11,7 @@ import (
 	"strconv"
 	"strings"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/internal/palette"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/markup"
@@ -151,14 +152,14 @@ func (h *handler) says(v *visit, p *pageView) {
 	switch {
 	case v.received:
 		p.Received, p.NoticeKind, p.Receipt = true, "good", v.receipt
-		p.Notice = h.form.Text(lifecycle.Message{ID: lifecycle.MessageAccepted})
+		p.Notice = h.form.Text(form.Message{ID: form.MessageAccepted})
 	case v.says != "":
 		p.Notice, p.NoticeKind = v.says, "unsure"
 	case urgent && p.Wrong == 0:
 		p.Notice, p.NoticeKind = h.form.Text(said), "unsure"
 	}
 	if p.Wrong > 0 {
-		p.Heading = h.form.Text(lifecycle.Message{ID: lifecycle.MessageBlockedInvalid, Count: int32(p.Wrong)})
+		p.Heading = h.form.Text(form.Message{ID: form.MessageBlockedInvalid, Count: int32(p.Wrong)})
 		if urgent {
 			p.Heading = h.form.Text(said)
 		}
@@ -172,7 +173,7 @@ func (h *handler) fieldViews(v *visit, p *pageView) []fieldView {
 		view := h.fieldView(state, p)
 		place := state.Place()
 		switch {
-		case state.Declared().Kind == lifecycle.KindRows:
+		case state.Declared().Kind == form.KindRows:
 			p.Groups = true
 			view.Add = buttonView{markup.Add, view.Path, "Add to " + view.Label}
 			view.Template = h.rowTemplate(place.Field)
@@ -194,7 +195,7 @@ func (h *handler) fieldViews(v *visit, p *pageView) []fieldView {
 
 // rowTemplate is a row of a group as it is before anybody has typed in it; nil on
 // a page without script.
-func (h *handler) rowTemplate(group lifecycle.FieldID) *rowView {
+func (h *handler) rowTemplate(group form.FieldID) *rowView {
 	if h.o.Script == "" {
 		return nil
 	}
@@ -208,23 +209,23 @@ func (h *handler) rowTemplate(group lifecycle.FieldID) *rowView {
 }
 
 // emptyField is a field before anything is known of its session.
-func (h *handler) emptyField(f *lifecycle.Field, path string) fieldView {
+func (h *handler) emptyField(f *form.Field, path string) fieldView {
 	view := fieldView{
 		Path: path, ID: markup.ID(path), Label: f.Label, Unit: f.Unit, Help: f.Help, Kind: f.Kind.String(),
 		Type: "text", InputMode: markup.InputMode(f.Kind), Placeholder: f.Placeholder, Autocomplete: f.Autocomplete,
 		IssuesID: markup.IssuesID(path), HelpID: markup.HelpID(path), Sometimes: h.sometimes(f), Required: requires(f), Lines: lines(f),
 	}
 	switch f.Kind {
-	case lifecycle.KindDate:
+	case form.KindDate:
 		view.Placeholder = cmp.Or(view.Placeholder, "2031-05-02")
-	case lifecycle.KindTime:
+	case form.KindTime:
 		view.Placeholder = cmp.Or(view.Placeholder, "09:30")
-	case lifecycle.KindDateTime:
+	case form.KindDateTime:
 		view.Placeholder = cmp.Or(view.Placeholder, "2031-05-02T09:30")
-	case lifecycle.KindFile:
+	case form.KindFile:
 		view.Type = "file"
 	}
-	if f.Private && f.Kind == lifecycle.KindText {
+	if f.Private && f.Kind == form.KindText {
 		view.Lines = 0
 		switch view.Autocomplete = cmp.Or(f.Autocomplete, "off"); view.Autocomplete {
 		case "current-password", "new-password":
@@ -248,12 +249,12 @@ func (h *handler) fieldView(state lifecycle.FieldState, p *pageView) fieldView {
 		view.Value = "" // what is private stands in no page
 	}
 	switch f.Kind {
-	case lifecycle.KindBoolean:
-		view.Checked = !f.Private && (state.Value() == lifecycle.True() || state.Raw() == "true")
-	case lifecycle.KindFile:
+	case form.KindBoolean:
+		view.Checked = !f.Private && (state.Value() == form.True() || state.Raw() == "true")
+	case form.KindFile:
 		p.Multipart = true
 		view.Value = ""
-	case lifecycle.KindChoice, lifecycle.KindChoices:
+	case form.KindChoice, form.KindChoices:
 		chosen := strings.Split(state.Raw(), "\n")
 		for k := range view.Options {
 			view.Options[k].Chosen = !f.Private && slices.Contains(chosen, view.Options[k].Value)
@@ -275,9 +276,9 @@ func (h *handler) fieldView(state lifecycle.FieldState, p *pageView) fieldView {
 	return view
 }
 
-func requires(f *lifecycle.Field) bool {
+func requires(f *form.Field) bool {
 	for _, c := range f.Constraints {
-		if (c.Op == lifecycle.OpRequired || c.Op == lifecycle.OpTicked) && len(c.When) == 0 {
+		if (c.Op == form.OpRequired || c.Op == form.OpTicked) && len(c.When) == 0 {
 			return true
 		}
 	}
@@ -286,12 +287,12 @@ func requires(f *lifecycle.Field) bool {
 
 // lines is how many lines the control of a text has, where it may have several: those
 // that the form declares, else a few where it can be longer than 200 characters.
-func lines(f *lifecycle.Field) int {
-	if f.Kind != lifecycle.KindText || f.Lines > 0 {
+func lines(f *form.Field) int {
+	if f.Kind != form.KindText || f.Lines > 0 {
 		return f.Lines
 	}
 	for _, c := range f.Constraints {
-		if c.Op == lifecycle.OpMaxLength && c.Value.Integer() > 200 {
+		if c.Op == form.OpMaxLength && c.Value.Integer() > 200 {
 			return 5
 		}
 	}
@@ -299,7 +300,7 @@ func lines(f *lifecycle.Field) int {
 }
 
 // sometimes says on whose answer it depends whether a field is asked.
-func (h *handler) sometimes(f *lifecycle.Field) string {
+func (h *handler) sometimes(f *form.Field) string {
 	var labels []string
 	for _, condition := range f.Asked {
 		for _, clause := range condition {

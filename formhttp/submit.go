@@ -10,6 +10,7 @@ import (
 	"net/url"
 	"strings"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/ledger"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/markup"
@@ -141,7 +142,7 @@ func (h *handler) settle(w http.ResponseWriter, v *visit, try *lifecycle.Effect,
 		v.apply(lifecycle.Replied(try.Attempt, try.Try, reply))
 	}
 	if v.session.Activity() == lifecycle.ActivityWaiting { // a page without script sends nothing again by itself
-		v.says = h.form.Text(lifecycle.Message{ID: lifecycle.MessageUnsettledWait, Wait: max(reply.RetryAfter, h.form.Submit.ResendWait)})
+		v.says = h.form.Text(form.Message{ID: form.MessageUnsettledWait, Wait: max(reply.RetryAfter, h.form.Submit.ResendWait)})
 	}
 	key := v.key
 	if isOutcome(reply.Kind) {
@@ -162,7 +163,7 @@ func (h *handler) settle(w http.ResponseWriter, v *visit, try *lifecycle.Effect,
 		_, _ = w.Write(got.Body)
 	default:
 		to := localPath(reply.To)
-		if to == "" || h.form.Accepted.Then != lifecycle.ThenNavigate {
+		if to == "" || h.form.Accepted.Then != form.ThenNavigate {
 			to = v.request.URL.EscapedPath() + "?" + markup.Received + "=" + url.QueryEscape(key) + "#" + markup.Notice
 		}
 		http.Redirect(w, v.request, to, http.StatusSeeOther)

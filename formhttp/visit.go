@@ -13,6 +13,7 @@ import (
 	"strconv"
 	"strings"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/markup"
 	"leanwicket.dev/replies"
@@ -20,7 +21,7 @@ import (
 
 // visit is one request's session.
 type visit struct {
-	form        *lifecycle.Form
+	form        *form.Form
 	request     *http.Request
 	session     *lifecycle.Session
 	key         string
@@ -88,7 +89,7 @@ func (h *handler) readForm(posted url.Values, s *sent) error {
 		place, known := h.form.Lookup(name)
 		switch {
 		case markup.Own(name) || !known:
-		case h.form.Fields[place.Field].Kind == lifecycle.KindRows:
+		case h.form.Fields[place.Field].Kind == form.KindRows:
 			if n, err := strconv.Atoi(values[0]); err == nil && place.Row < 0 && n >= 0 && n <= 1000 {
 				s.rows[name] = n
 			}
@@ -140,14 +141,14 @@ func (h *handler) readJSON(r *http.Request, s *sent) error {
 	}
 	if s.whole { // a group that is not there has no rows
 		for _, f := range h.form.Fields {
-			if f.Kind == lifecycle.KindRows {
+			if f.Kind == form.KindRows {
 				s.rows[f.Path] = 0
 			}
 		}
 	}
 	for _, a := range answers {
 		path := h.form.Path(a.Place)
-		if h.form.Fields[a.Field].Kind == lifecycle.KindRows {
+		if h.form.Fields[a.Field].Kind == form.KindRows {
 			s.rows[path] = int(a.Value.Integer())
 			continue
 		}
@@ -201,9 +202,9 @@ func (v *visit) fill(s *sent) {
 		values, given := s.values[f.Path()]
 		kind := f.Declared().Kind
 		switch {
-		case kind == lifecycle.KindRows:
+		case kind == form.KindRows:
 			continue
-		case !given && !s.whole && kind != lifecycle.KindBoolean && kind != lifecycle.KindChoices:
+		case !given && !s.whole && kind != form.KindBoolean && kind != form.KindChoices:
 			continue // no control of it was sent; an unticked box sends nothing
 		case !given && s.patch:
 			continue // what a merge patch does not mention stays
@@ -227,7 +228,7 @@ func (v *visit) send(button string) *lifecycle.Effect {
 			switch effects[k].Kind {
 			case lifecycle.EffectSend:
 				send := effects[k]
-				send.Values = append([]lifecycle.Answer(nil), send.Values...)
+				send.Values = append([]form.Answer(nil), send.Values...)
 				return &send
 			case lifecycle.EffectCheck:
 				checks = append(checks, effects[k].Request)

@@ -1,6 +1,10 @@
 package lifecycle
 
-import "time"
+import (
+	"time"
+
+	"leanwicket.dev/form"
+)
 
 // secondClick is how long after an acceptance a click is taken for the second
 // click of the submit that was accepted, on a form that creates.
@@ -34,12 +38,12 @@ func (s *Session) settleAccepted(r *Reply) {
 
 	newer := s.follow && !creates && (s.dirty() > 0 || s.pressed != s.attempt.button)
 	s.follow, s.activity = false, ActivityIdle
-	said := Message{ID: MessageAccepted, Words: r.Text}
-	if s.form.Accepted.Then == ThenAdopt {
+	said := form.Message{ID: form.MessageAccepted, Words: r.Text}
+	if s.form.Accepted.Then == form.ThenAdopt {
 		s.adopt(r.Values)
 	}
 	if unsent := s.dirty(); unsent > 0 && !newer {
-		said.And, said.AndCount = MessageAcceptedUnsent, unsent
+		said.And, said.AndCount = form.MessageAcceptedUnsent, unsent
 	}
 	s.say(said, Polite)
 	if creates {
@@ -81,7 +85,7 @@ func (s *Session) keepReceipt(r *Reply) {
 }
 
 // adopt merges the values that the reply mentions, like those of a refresh.
-func (s *Session) adopt(values []Answer) {
+func (s *Session) adopt(values []form.Answer) {
 	s.mergeAnswers(values, merging{spareDirty: true, spareEdited: true, ask: s.form.Prefill.Ask})
 }
 
@@ -95,9 +99,9 @@ func (s *Session) unsent() bool {
 // the applicant goes.
 func (s *Session) thenPolicy() {
 	switch s.form.Accepted.Then {
-	case ThenClear:
+	case form.ThenClear:
 		s.clearOrLater(s.unsent())
-	case ThenNavigate:
+	case form.ThenNavigate:
 		if s.unsent() || s.leave != LeavePresent {
 			return
 		}
@@ -128,7 +132,7 @@ func (s *Session) clearOrLater(later bool) {
 func (s *Session) thenHeld() {
 	if s.thenDue {
 		s.thenDue = false
-		if s.form.Accepted.Then == ThenClear {
+		if s.form.Accepted.Then == form.ThenClear {
 			notSent := s.eachDifference(func(i int32) bool { return !s.has(i, bitEdited) })
 			s.clearOrLater(s.unsent() || notSent || s.pressed != s.attempt.button)
 		}

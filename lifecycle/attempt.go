@@ -1,6 +1,10 @@
 package lifecycle
 
-import "slices"
+import (
+	"slices"
+
+	"leanwicket.dev/form"
+)
 
 // attempt is the newest submission.
 type attempt struct {
@@ -85,7 +89,7 @@ func (s *Session) copyValues() {
 	for i := range s.allCells() {
 		c := &s.cells[i]
 		set, clear := cellBits(0), bitSent|bitSentChanged|bitEdited|bitRowsEdited
-		c.sent = Value{}
+		c.sent = form.Value{}
 		if c.bits&(bitAsked|bitLive) == bitAsked|bitLive {
 			c.sent = c.value
 			set |= bitSent
@@ -108,14 +112,14 @@ func (s *Session) copyValues() {
 
 // appendSent lists the values as sent: present ones, and absent ones that the
 // baseline had.
-func (s *Session) appendSent(to []Answer) []Answer {
+func (s *Session) appendSent(to []form.Answer) []form.Answer {
 	for id := range s.form.Fields {
 		switch i := int32(id); {
-		case s.form.GroupOf(FieldID(id)) >= 0:
-		case s.form.Fields[id].Kind == KindRows:
-			to = s.appendSentRows(to, FieldID(id))
+		case s.form.GroupOf(form.FieldID(id)) >= 0:
+		case s.form.Fields[id].Kind == form.KindRows:
+			to = s.appendSentRows(to, form.FieldID(id))
 		case s.isSent(i):
-			to = append(to, Answer{Place{FieldID(id), -1}, s.cells[i].sent, s.has(i, bitSentChanged)})
+			to = append(to, form.Answer{Place: form.Place{Field: form.FieldID(id), Row: -1}, Value: s.cells[i].sent, Changed: s.has(i, bitSentChanged)})
 		}
 	}
 	return to
@@ -129,17 +133,17 @@ func (s *Session) isSent(i int32) bool {
 
 // appendSentRows lists a group: its head with the number of rows, and their
 // values.
-func (s *Session) appendSentRows(to []Answer, group FieldID) []Answer {
+func (s *Session) appendSentRows(to []form.Answer, group form.FieldID) []form.Answer {
 	g := &s.groups[s.form.GroupIndex(group)]
 	changed := s.has(int32(group), bitSentChanged)
 	if len(g.sent) == 0 && !changed {
 		return to
 	}
-	to = append(to, Answer{Place{group, -1}, Number(int64(len(g.sent)), 0), changed})
+	to = append(to, form.Answer{Place: form.Place{Field: group, Row: -1}, Value: form.Number(int64(len(g.sent)), 0), Changed: changed})
 	for position, r := range g.sent {
 		for i := range s.cellsOf(r) {
 			if s.isSent(i) {
-				to = append(to, Answer{Place{s.cells[i].field, int32(position)}, s.cells[i].sent, changed})
+				to = append(to, form.Answer{Place: form.Place{Field: s.cells[i].field, Row: int32(position)}, Value: s.cells[i].sent, Changed: changed})
 			}
 		}
 	}
@@ -169,7 +173,7 @@ func (s *Session) eachDifference(goOn func(i int32) bool) bool {
 	}
 	for i := range s.inOrder() {
 		c := &s.cells[i]
-		if s.form.Fields[c.field].Kind == KindRows || c.row >= 0 && !s.has(int32(s.form.GroupOf(c.field)), bitAsked) {
+		if s.form.Fields[c.field].Kind == form.KindRows || c.row >= 0 && !s.has(int32(s.form.GroupOf(c.field)), bitAsked) {
 			continue
 		}
 		if s.effective(i, sideNow) != c.sent && !goOn(i) {
@@ -184,7 +188,7 @@ func (s *Session) eachDifference(goOn func(i int32) bool) bool {
 func (s *Session) markDifferences() {
 	s.eachDifference(func(i int32) bool {
 		s.mark(i, bitEdited)
-		if c := &s.cells[i]; s.form.Fields[c.field].Kind == KindRows {
+		if c := &s.cells[i]; s.form.Fields[c.field].Kind == form.KindRows {
 			s.mark(i, bitRowsEdited)
 		}
 		return true

@@ -1,6 +1,10 @@
 package lifecycle
 
-import "slices"
+import (
+	"slices"
+
+	"leanwicket.dev/form"
+)
 
 // acceptSent makes the values as sent the baseline. A field edited since keeps
 // its value. One that was not asked when the values were copied keeps what was typed
@@ -12,12 +16,12 @@ func (s *Session) acceptSent() {
 	for i := range s.allCells() {
 		c := &s.cells[i]
 		switch {
-		case s.form.Fields[c.field].Kind == KindRows, !s.wasInBody(i):
+		case s.form.Fields[c.field].Kind == form.KindRows, !s.wasInBody(i):
 		case c.bits&bitSent != 0 && s.inBaseline(i):
 			s.absorb(i, c.sent, merging{spareEdited: true})
 		case s.inBaseline(i) && !s.isMine(i, merging{spareDirty: true, spareEdited: true}):
 		default:
-			s.setBaseline(i, Value{})
+			s.setBaseline(i, form.Value{})
 			s.unmark(i, bitContested)
 		}
 	}
@@ -41,7 +45,7 @@ func (s *Session) wasInBody(i int32) bool {
 	return s.has(i, bitSentChanged)
 }
 
-func (s *Session) acceptSentRows(group FieldID) {
+func (s *Session) acceptSentRows(group form.FieldID) {
 	head, g := int32(group), s.rowsOf(group)
 	if !s.wasInBody(head) {
 		return
@@ -95,7 +99,7 @@ func (s *Session) toDefaults() {
 		s.setRowList(group, inBase, base)
 	}
 	for i := range s.allCells() {
-		s.setBaseline(i, Value{})
+		s.setBaseline(i, form.Value{})
 	}
 	for _, a := range s.form.Defaults {
 		if i, ok := s.incomingCell(a.Place); ok {

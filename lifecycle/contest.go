@@ -1,5 +1,7 @@
 package lifecycle
 
+import "leanwicket.dev/form"
+
 // resolve chooses one side of a contested field: the applicant's edit stays, or
 // the newer saved value is taken in its place.
 func (s *Session) resolve(path string, choice Choice) error {
@@ -18,7 +20,7 @@ func (s *Session) resolve(path string, choice Choice) error {
 		return nil
 	}
 	s.beginEdit()
-	if group := s.cells[i].field; s.form.Fields[group].Kind == KindRows {
+	if group := s.cells[i].field; s.form.Fields[group].Kind == form.KindRows {
 		s.takeBaseRows(group)
 		s.editedRows(group)
 		return nil
@@ -29,7 +31,7 @@ func (s *Session) resolve(path string, choice Choice) error {
 }
 
 // takeBaseRows replaces a group's rows by those that are saved.
-func (s *Session) takeBaseRows(group FieldID) {
+func (s *Session) takeBaseRows(group form.FieldID) {
 	base := s.groups[s.form.GroupIndex(group)].base
 	s.setRows(group, base)
 	for _, r := range base {

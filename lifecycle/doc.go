@@ -1,15 +1,15 @@
 // Package lifecycle is the core of Lean Wicket: what happens to an application
 // form from the moment it opens until it is left.
 //
-// A [Form] is declared once and shared. A [Session] is one applicant's work on
+// A [form.Form] is declared once and shared. A [Session] is one applicant's work on
 // it. [Session.Apply] takes one [Event] and returns [Effect] values: what the
 // driver has to load, send, say or ask. The core does no I/O, reads no clock,
 // draws no random number and starts no goroutine, so the same form, seed and
 // events give the same states and effects, byte for byte.
 //
-//	form, err := lifecycle.NewForm(lifecycle.Declaration{
+//	form, err := form.New(form.Declaration{
 //		Name:    "mooring-permit",
-//		Fields:  []lifecycle.Field{{Path: "vessel/name", Kind: lifecycle.KindText, Constraints: []lifecycle.Constraint{{Op: lifecycle.OpRequired}}}},
+//		Fields:  []form.Field{{Path: "vessel/name", Kind: form.KindText, Constraints: []form.Constraint{{Op: form.OpRequired}}}},
 //		Buttons: []string{"apply"},
 //	})
 //	if err != nil {

@@ -10,63 +10,65 @@ import (
 	"time"
 
 	"github.com/stretchr/testify/require"
+
+	"leanwicket.dev/form"
 )
 
 // wideForm has n fields in blocks of ten: texts, numbers and dates with rules,
 // a comparison, a field that is asked only sometimes and one that is checked;
 // and rows of two fields beside them.
-func wideForm(tb testing.TB, n int) *Form {
-	d := Declaration{Name: "wide", Submit: SubmitPolicy{Method: "POST", Timeout: time.Second}, Buttons: []string{"apply"}}
+func wideForm(tb testing.TB, n int) *form.Form {
+	d := form.Declaration{Name: "wide", Submit: form.SubmitPolicy{Method: "POST", Timeout: time.Second}, Buttons: []string{"apply"}}
 	d.Fields = append(d.Fields,
-		Field{Path: "crew", Kind: KindRows, Constraints: []Constraint{{Op: OpMaxItems, Value: Number(1000, 0)}}},
-		Field{Path: "crew/*/name", Kind: KindText, Constraints: []Constraint{{Op: OpRequired}}},
-		Field{Path: "crew/*/age", Kind: KindInteger, Constraints: []Constraint{{Op: OpMinimum, Value: Number(16, 0)}}},
+		form.Field{Path: "crew", Kind: form.KindRows, Constraints: []form.Constraint{{Op: form.OpMaxItems, Value: form.Number(1000, 0)}}},
+		form.Field{Path: "crew/*/name", Kind: form.KindText, Constraints: []form.Constraint{{Op: form.OpRequired}}},
+		form.Field{Path: "crew/*/age", Kind: form.KindInteger, Constraints: []form.Constraint{{Op: form.OpMinimum, Value: form.Number(16, 0)}}},
 	)
 	for k := len(d.Fields); len(d.Fields) < n+3; k++ {
-		id := FieldID(len(d.Fields))
+		id := form.FieldID(len(d.Fields))
 		path := "block" + strconv.Itoa(k/10) + "/field" + strconv.Itoa(k%10)
-		f := Field{Path: path, Kind: KindText, Constraints: []Constraint{{Op: OpMaxLength, Value: Number(12, 0)}}}
+		f := form.Field{Path: path, Kind: form.KindText, Constraints: []form.Constraint{{Op: form.OpMaxLength, Value: form.Number(12, 0)}}}
 		switch k % 10 {
 		case 4:
-			f = Field{Path: path, Kind: KindNumber, Constraints: []Constraint{{Op: OpMinimum, Value: Number(0, 0)}, {Op: OpMultipleOf, Value: Number(1, -1)}}}
+			f = form.Field{Path: path, Kind: form.KindNumber, Constraints: []form.Constraint{{Op: form.OpMinimum, Value: form.Number(0, 0)}, {Op: form.OpMultipleOf, Value: form.Number(1, -1)}}}
 		case 5, 6:
-			f = Field{Path: path, Kind: KindDate}
+			f = form.Field{Path: path, Kind: form.KindDate}
 			if k%10 == 6 {
-				f.Constraints = []Constraint{{Op: OpGreaterThan, Other: id - 1}}
+				f.Constraints = []form.Constraint{{Op: form.OpGreaterThan, Other: id - 1}}
 			}
 		case 7:
-			f = Field{Path: path, Kind: KindBoolean}
+			f = form.Field{Path: path, Kind: form.KindBoolean}
 		case 8:
-			f.Asked = []Condition{{{{Field: id - 1, Values: []Value{True()}}}}}
+			f.Asked = []form.Condition{{{{Field: id - 1, Values: []form.Value{form.True()}}}}}
 		case 9:
-			f.Check = CheckPolicy{URL: "/check", Delay: time.Second, Timeout: time.Second}
+			f.Check = form.CheckPolicy{URL: "/check", Delay: time.Second, Timeout: time.Second}
 		}
 		d.Fields = append(d.Fields, f)
 	}
-	form, err := NewForm(d)
+	form, err := form.New(d)
 	require.NoError(tb, err)
 	return form
 }
 
 // randomEdits draws edits all over a form and its rows.
-func randomEdits(form *Form, rows, count int) []Event {
+func randomEdits(f *form.Form, rows, count int) []Event {
 	random := rand.New(rand.NewPCG(1, 2))
-	raws := map[FieldKind][]string{
-		KindText: {"", "Heron", "Egret of the marshes"}, KindNumber: {"", "9.4", "9.45", "x"}, KindInteger: {"", "15", "40"},
-		KindDate: {"", "2031-05-02", "2031-05-09"}, KindBoolean: {"true", ""},
+	raws := map[form.FieldKind][]string{
+		form.KindText: {"", "Heron", "Egret of the marshes"}, form.KindNumber: {"", "9.4", "9.45", "x"}, form.KindInteger: {"", "15", "40"},
+		form.KindDate: {"", "2031-05-02", "2031-05-09"}, form.KindBoolean: {"true", ""},
 	}
 	events := make([]Event, 0, count)
 	for len(events) < count {
-		id := FieldID(random.IntN(len(form.Fields)))
-		if form.Fields[id].Kind == KindRows {
+		id := form.FieldID(random.IntN(len(f.Fields)))
+		if f.Fields[id].Kind == form.KindRows {
 			continue
 		}
-		place := Place{id, -1}
-		if _, inRows := form.Group(id); inRows {
+		place := form.Place{Field: id, Row: -1}
+		if _, inRows := f.Group(id); inRows {
 			place.Row = int32(random.IntN(rows))
 		}
-		choices := raws[form.Fields[id].Kind]
-		events = append(events, Edit(form.Path(place), choices[random.IntN(len(choices))]))
+		choices := raws[f.Fields[id].Kind]
+		events = append(events, Edit(f.Path(place), choices[random.IntN(len(choices))]))
 	}
 	return events
 }
@@ -173,19 +175,19 @@ func BenchmarkSubmit(b *testing.B) {
 // A bound of a size holds at, below and above it, whatever its digits are.
 func TestBoundsOfSizes(t *testing.T) {
 	for _, bound := range []int{1, 9, 10, 11, 20, 100, 250, 1000} {
-		least, most := Constraint{Op: OpMinLength, Value: Number(int64(bound), 0)}, Constraint{Op: OpMaxLength, Value: Number(int64(bound), 0)}
-		fewest, fullest := Constraint{Op: OpMinItems, Value: Number(int64(bound), 0)}, Constraint{Op: OpMaxItems, Value: Number(int64(bound), 0)}
-		form, err := NewForm(Declaration{Name: "sizes", Fields: []Field{
-			{Path: "long", Constraints: []Constraint{least}},
-			{Path: "short", Constraints: []Constraint{most}},
-			{Path: "many", Kind: KindRows, Constraints: []Constraint{fewest}},
+		least, most := form.Constraint{Op: form.OpMinLength, Value: form.Number(int64(bound), 0)}, form.Constraint{Op: form.OpMaxLength, Value: form.Number(int64(bound), 0)}
+		fewest, fullest := form.Constraint{Op: form.OpMinItems, Value: form.Number(int64(bound), 0)}, form.Constraint{Op: form.OpMaxItems, Value: form.Number(int64(bound), 0)}
+		declared, err := form.New(form.Declaration{Name: "sizes", Fields: []form.Field{
+			{Path: "long", Constraints: []form.Constraint{least}},
+			{Path: "short", Constraints: []form.Constraint{most}},
+			{Path: "many", Kind: form.KindRows, Constraints: []form.Constraint{fewest}},
 			{Path: "many/*/name"},
-			{Path: "few", Kind: KindRows, Constraints: []Constraint{fullest}},
+			{Path: "few", Kind: form.KindRows, Constraints: []form.Constraint{fullest}},
 			{Path: "few/*/name"},
 		}})
 		require.NoError(t, err)
 		for _, size := range []int{bound - 1, bound, bound + 1} {
-			s, _ := Open(form, Seed{})
+			s, _ := Open(declared, Seed{})
 			for _, path := range []string{"long", "short"} {
 				_, err = s.Apply(Edit(path, strings.Repeat("x", size)))
 				require.NoError(t, err)
@@ -199,8 +201,8 @@ func TestBoundsOfSizes(t *testing.T) {
 			wrong := map[string]bool{}
 			for f := range s.Fields() {
 				wrong[f.Path()] = f.Wrong()
-				if f.Declared().Kind == KindRows {
-					require.Equal(t, !f.Wrong(), form.Accepts(f.Place().Field, Number(int64(size), 0)))
+				if f.Declared().Kind == form.KindRows {
+					require.Equal(t, !f.Wrong(), declared.Accepts(f.Place().Field, form.Number(int64(size), 0)))
 				}
 			}
 			small, large := size < bound && size > 0, size > bound
@@ -216,20 +218,20 @@ func TestBoundsOfSizes(t *testing.T) {
 // BenchmarkRows measures what works on a whole group: the time of each rises with
 // the number of rows, and no faster.
 func BenchmarkRows(b *testing.B) {
-	form, err := NewForm(Declaration{
-		Name: "rows", Fields: []Field{{Path: "crew", Kind: KindRows}, {Path: "crew/*/name", Constraints: []Constraint{{Op: OpRequired}}}, {Path: "crew/*/role"}},
-		Submit: SubmitPolicy{Method: "PUT", Timeout: time.Second}, Prefill: PrefillPolicy{URL: "/crew", Timeout: time.Second},
+	declared, err := form.New(form.Declaration{
+		Name: "rows", Fields: []form.Field{{Path: "crew", Kind: form.KindRows}, {Path: "crew/*/name", Constraints: []form.Constraint{{Op: form.OpRequired}}}, {Path: "crew/*/role"}},
+		Submit: form.SubmitPolicy{Method: "PUT", Timeout: time.Second}, Prefill: form.PrefillPolicy{URL: "/crew", Timeout: time.Second},
 	})
 	require.NoError(b, err)
 	for _, rows := range []int{1000, 4000, 16_000} {
-		values := []Answer{{Place: Place{0, -1}, Value: Number(int64(rows), 0)}}
+		values := []form.Answer{{Place: form.Place{Field: 0, Row: -1}, Value: form.Number(int64(rows), 0)}}
 		for row := range int32(rows) {
-			values = append(values, Answer{Place: Place{1, row}, Value: Text("Heron")}, Answer{Place: Place{2, row}, Value: Text("mate")})
+			values = append(values, form.Answer{Place: form.Place{Field: 1, Row: row}, Value: form.Text("Heron")}, form.Answer{Place: form.Place{Field: 2, Row: row}, Value: form.Text("mate")})
 		}
 		last := "crew/" + strconv.Itoa(rows-1)
 		run := func(name string, prepare, events []Event) {
 			b.Run(fmt.Sprintf("%s/%d", name, rows), func(b *testing.B) {
-				opened, _ := Open(form, Seed{})
+				opened, _ := Open(declared, Seed{})
 				s := &Session{}
 				for _, e := range prepare {
 					_, err := opened.Apply(e)

@@ -1,6 +1,10 @@
 package lifecycle
 
-import "time"
+import (
+	"time"
+
+	"leanwicket.dev/form"
+)
 
 // EffectKind says what a driver has to do.
 type EffectKind uint8
@@ -25,7 +29,7 @@ var effectWords = [...]string{
 	"load", "check", "send", "abort", "arm", "disarm", "ask", "leave", "navigate", "guard unload", "focus", "say",
 }
 
-func (k EffectKind) String() string { return word(effectWords[:], k) }
+func (k EffectKind) String() string { return form.Word(effectWords[:], k) }
 
 // TimerKind says what a timer bounds.
 type TimerKind uint8
@@ -43,7 +47,7 @@ const (
 
 var timerWords = [...]string{"load", "check delay", "check", "send", "wait", "accepted", "second click"}
 
-func (k TimerKind) String() string { return word(timerWords[:], k) }
+func (k TimerKind) String() string { return form.Word(timerWords[:], k) }
 
 // Effect is one thing for the driver to do. It is flat: a kind, and what that
 // kind needs.
@@ -55,24 +59,24 @@ type Effect struct {
 	Of      TimerKind // arm, disarm: what the timer bounds
 	After   time.Duration
 
-	Place Place // check, focus (Field -1: the form itself)
-	Value Value // check
+	Place form.Place // check, focus (Field -1: the form itself)
+	Value form.Value // check
 
 	Attempt int32 // send; abort of a try
 	Try     int32
 	Key     Key
 	Button  string
-	Version string   // send: the version that the values are based on; empty: unknown
-	Values  []Answer // send: in the form's order; valid until the next Apply
+	Version string        // send: the version that the values are based on; empty: unknown
+	Values  []form.Answer // send: in the form's order; valid until the next Apply
 
 	Reason    AskReason // ask
 	To        string    // ask, leave, navigate
 	LeaveKind LeaveKind // leave: with unload the browser goes by itself
 	On        bool      // guard unload
 
-	Message Message // say
+	Message form.Message // say
 	Level   Level
 }
 
 // WholeForm is the place of what concerns no single field.
-var WholeForm = Place{Field: -1, Row: -1}
+var WholeForm = form.Place{Field: -1, Row: -1}

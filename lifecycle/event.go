@@ -1,6 +1,10 @@
 package lifecycle
 
-import "time"
+import (
+	"time"
+
+	"leanwicket.dev/form"
+)
 
 // EventKind says what happened.
 type EventKind uint8
@@ -38,7 +42,7 @@ var eventWords = [...]string{
 	"loaded", "load failed", "checked", "check failed", "replied", "elapsed",
 }
 
-func (k EventKind) String() string { return word(eventWords[:], k) }
+func (k EventKind) String() string { return form.Word(eventWords[:], k) }
 
 // FromApplicant reports whether the event is something the applicant did.
 func (k EventKind) FromApplicant() bool { return k < EventLoaded }
@@ -48,11 +52,11 @@ func (k EventKind) FromApplicant() bool { return k < EventLoaded }
 type Event struct {
 	Kind EventKind
 
-	Path      string // edit, blur, rows, resolve
-	Raw       string // edit: as typed
-	Veiled    Value  // edit, in a replay: stands for what was typed at a private field
-	To        string // move row: the new place; leave asked: the destination
-	Button    string // submit
+	Path      string     // edit, blur, rows, resolve
+	Raw       string     // edit: as typed
+	Veiled    form.Value // edit, in a replay: stands for what was typed at a private field
+	To        string     // move row: the new place; leave asked: the destination
+	Button    string     // submit
 	Choice    Choice
 	LeaveKind LeaveKind
 	Answer    LeaveAnswer
@@ -63,10 +67,10 @@ type Event struct {
 	Try     int32
 	Reply   *Reply
 
-	Values   []Answer // loaded
-	Version  string   // loaded; empty: unknown
-	Why      string   // load failed
-	Issues   []Entry  // checked
+	Values   []form.Answer // loaded
+	Version  string        // loaded; empty: unknown
+	Why      string        // load failed
+	Issues   []Entry       // checked
 	Restored *Restored
 }
 
@@ -132,7 +136,7 @@ func Returned() Event { return Event{Kind: EventReturned} }
 func Restore(kept *Restored) Event { return Event{Kind: EventRestored, Restored: kept} }
 
 // Loaded is the answer to a Load.
-func Loaded(request RequestID, values []Answer, version string) Event {
+func Loaded(request RequestID, values []form.Answer, version string) Event {
 	return Event{Kind: EventLoaded, Request: request, Values: values, Version: version}
 }
 
@@ -172,7 +176,7 @@ type Entry struct {
 type Reply struct {
 	Kind       ReplyKind
 	Entries    []Entry       // refused
-	Values     []Answer      // accepted: what the reply mentions
+	Values     []form.Answer // accepted: what the reply mentions
 	Version    string        // accepted; empty: unknown
 	To         string        // accepted: where the reply says the record is, or the filled-in destination
 	RetryAfter time.Duration // underway, unavailable; negative: not given
@@ -181,7 +185,7 @@ type Reply struct {
 
 // Receipt is what an accepted submission returned.
 type Receipt struct {
-	Values  []Answer
+	Values  []form.Answer
 	To      string
 	Version string
 	Text    string
@@ -189,15 +193,15 @@ type Receipt struct {
 
 // RowText tells of rows that were added, removed or moved by an event, for those who
 // do not see it; it is empty for every other event.
-func RowText(f *Form, e Event) string {
-	id, path := MessageNone, e.Path
+func RowText(f *form.Form, e Event) string {
+	id, path := form.MessageNone, e.Path
 	switch e.Kind {
 	case EventAddRow:
-		id = MessageRowAdded
+		id = form.MessageRowAdded
 	case EventRemoveRow:
-		id = MessageRowRemoved
+		id = form.MessageRowRemoved
 	case EventMoveRow:
-		id, path = MessageRowMoved, e.To
+		id, path = form.MessageRowMoved, e.To
 	default:
 		return ""
 	}

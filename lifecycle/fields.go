@@ -1,11 +1,15 @@
 package lifecycle
 
-import "strings"
+import (
+	"strings"
+
+	"leanwicket.dev/form"
+)
 
 // place finds the cell of a path: of a field, or of a rows field.
 func (s *Session) place(path string) (int32, error) {
 	p, ok := s.form.Lookup(path)
-	if !ok || s.form.Fields[p.Field].Kind == KindRows && p.Row >= 0 {
+	if !ok || s.form.Fields[p.Field].Kind == form.KindRows && p.Row >= 0 {
 		return 0, &UnknownError{"field", path}
 	}
 	i, ok := s.cellAt(p)
@@ -16,7 +20,7 @@ func (s *Session) place(path string) (int32, error) {
 }
 
 // cellAt finds the cell of a place among the rows as they are now.
-func (s *Session) cellAt(p Place) (int32, bool) {
+func (s *Session) cellAt(p form.Place) (int32, bool) {
 	group := s.form.GroupOf(p.Field)
 	if group < 0 {
 		return int32(p.Field), true
@@ -29,15 +33,15 @@ func (s *Session) cellAt(p Place) (int32, bool) {
 }
 
 // where is the place of a cell now; false for one in a removed row.
-func (s *Session) where(i int32) (Place, bool) {
+func (s *Session) where(i int32) (form.Place, bool) {
 	c := &s.cells[i]
 	if c.row < 0 {
-		return Place{c.field, -1}, c.bits&bitLive != 0
+		return form.Place{Field: c.field, Row: -1}, c.bits&bitLive != 0
 	}
 	if r := &s.rows[c.row]; r.in&inNow != 0 {
-		return Place{c.field, r.at}, true
+		return form.Place{Field: c.field, Row: r.at}, true
 	}
-	return Place{c.field, -1}, false
+	return form.Place{Field: c.field, Row: -1}, false
 }
 
 func (s *Session) locked() bool {
@@ -57,7 +61,7 @@ func (s *Session) edit(e *Event) error {
 		return err
 	}
 	c := &s.cells[i]
-	if s.form.Fields[c.field].Kind == KindRows {
+	if s.form.Fields[c.field].Kind == form.KindRows {
 		return &UnknownError{"field", e.Path}
 	}
 	if s.locked() || s.awaits(c.field) {
@@ -66,7 +70,7 @@ func (s *Session) edit(e *Event) error {
 	s.beginEdit()
 	s.editedNow = i
 	s.setTyped(i, e.Raw)
-	if e.Veiled.Kind == ValueVeiled {
+	if e.Veiled.Kind == form.ValueVeiled {
 		s.cells[i].value = e.Veiled
 	}
 	s.edited(i)
@@ -122,7 +126,7 @@ func (s *Session) blur(path string) error {
 
 // take makes a value that nobody typed the cell's value. What was typed stays
 // where it says the same ("9.40" for 9.4).
-func (s *Session) take(i int32, v Value) {
+func (s *Session) take(i int32, v form.Value) {
 	c := &s.cells[i]
 	if c.value == v {
 		return
@@ -145,10 +149,10 @@ const (
 
 // effective is a cell's value as the form sees it: absent where it is not
 // asked.
-func (s *Session) effective(i int32, of side) Value {
+func (s *Session) effective(i int32, of side) form.Value {
 	c := &s.cells[i]
 	if c.bits&askedBit[of] == 0 {
-		return Value{}
+		return form.Value{}
 	}
 	switch of {
 	case sideNow:
@@ -164,7 +168,7 @@ func (s *Session) effective(i int32, of side) Value {
 var askedBit = [...]cellBits{sideNow: bitAsked, sideBase: bitBaseAsked, sideSent: bitSent}
 
 // rowsBy are the rows of a group, by one side.
-func (s *Session) rowsBy(group FieldID, of side) []int32 {
+func (s *Session) rowsBy(group form.FieldID, of side) []int32 {
 	g := s.rowsOf(group)
 	return [...][]int32{sideNow: g.now, sideBase: g.base, sideSent: g.sent}[of]
 }
@@ -223,7 +227,7 @@ func (s *Session) reviseAll() {
 }
 
 // eachCell goes through the cells of a field: one, or one in each row.
-func (s *Session) eachCell(id FieldID, do func(i int32)) {
+func (s *Session) eachCell(id form.FieldID, do func(i int32)) {
 	group := s.form.GroupOf(id)
 	if group < 0 {
 		do(int32(id))
@@ -272,12 +276,12 @@ func (s *Session) decideAsked(i int32) (changed, comes bool) {
 func (s *Session) recompute(i int32) {
 	c := &s.cells[i]
 	dirty := false
-	if s.form.Fields[c.field].Kind == KindRows {
+	if s.form.Fields[c.field].Kind == form.KindRows {
 		dirty = s.rowsDirty(i)
 	} else {
 		dirty = s.effective(i, sideNow) != s.effective(i, sideBase)
 	}
-	var rules Codes
+	var rules form.Codes
 	if c.bits&(bitAsked|bitLive) == bitAsked|bitLive {
 		rules = s.brokenRules(i)
 	}
@@ -295,7 +299,7 @@ func (s *Session) recompute(i int32) {
 }
 
 // holdsHere evaluates conditions, any of which must hold, for a cell's row.
-func (s *Session) holdsHere(conditions []Condition, i int32, of side) bool {
+func (s *Session) holdsHere(conditions []form.Condition, i int32, of side) bool {
 	for _, condition := range conditions {
 		if s.conditionHolds(condition, i, of) {
 			return true
@@ -304,7 +308,7 @@ func (s *Session) holdsHere(conditions []Condition, i int32, of side) bool {
 	return len(conditions) == 0
 }
 
-func (s *Session) conditionHolds(condition Condition, i int32, of side) bool {
+func (s *Session) conditionHolds(condition form.Condition, i int32, of side) bool {
 	for _, clause := range condition {
 		any := false
 		for _, literal := range clause {
@@ -317,14 +321,14 @@ func (s *Session) conditionHolds(condition Condition, i int32, of side) bool {
 	return true
 }
 
-func (s *Session) literalHolds(l Literal, i int32, of side) bool {
+func (s *Session) literalHolds(l form.Literal, i int32, of side) bool {
 	other := int32(l.Field)
 	if s.form.GroupOf(l.Field) >= 0 {
 		other = s.rows[s.cells[i].row].first + s.form.Offset(l.Field)
 	}
 	field := &s.form.Fields[l.Field]
 	found := false
-	if field.Kind == KindRows {
+	if field.Kind == form.KindRows {
 		found = len(s.rowsBy(l.Field, of)) > 0 && s.has(other, askedBit[of])
 		return found != l.Negate
 	}

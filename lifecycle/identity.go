@@ -1,6 +1,10 @@
 package lifecycle
 
-import "encoding/binary"
+import (
+	"encoding/binary"
+
+	"leanwicket.dev/form"
+)
 
 // A session's state has two identities. Exact is everything, as traces compare
 // it. The other is its normal form, which a Packer makes.
@@ -30,7 +34,7 @@ func (s *Session) AppendExact(to []byte) []byte {
 
 // AppendVeiled appends the exact state with private values veiled, and without
 // the words of the server, in which they may be repeated.
-func (s *Session) AppendVeiled(to []byte, veil Veil) []byte {
+func (s *Session) AppendVeiled(to []byte, veil form.Veil) []byte {
 	w := stateWriter{session: s, to: to, veil: veil}
 	w.state()
 	w.number(int64(s.nextRequest), int64(s.nextTimer), int64(s.ignored), int64(s.attempt.number), int64(s.notice.count))
@@ -41,8 +45,8 @@ func (s *Session) AppendVeiled(to []byte, veil Veil) []byte {
 type stateWriter struct {
 	session *Session
 	to      []byte
-	veil    Veil    // nil: private values as they are
-	places  []int32 // beside Session.rows: the place of each in rowOrder
+	veil    form.Veil // nil: private values as they are
+	places  []int32   // beside Session.rows: the place of each in rowOrder
 }
 
 func (w *stateWriter) number(ns ...int64) {
@@ -68,28 +72,28 @@ func (w *stateWriter) text(ss ...string) {
 	}
 }
 
-func (w *stateWriter) value(v Value) {
+func (w *stateWriter) value(v form.Value) {
 	w.to = append(w.to, byte(v.Kind))
-	if v.Kind != ValueAbsent {
+	if v.Kind != form.ValueAbsent {
 		w.number(v.Coef, int64(v.Exp))
 		w.text(v.Text)
 	}
 }
 
 // fieldValue writes a value of a field, veiled if it has to be.
-func (w *stateWriter) fieldValue(id FieldID, v Value) {
+func (w *stateWriter) fieldValue(id form.FieldID, v form.Value) {
 	if w.veil != nil && w.session.form.Fields[id].Private {
 		v = w.session.form.VeilOf(id, v, w.veil)
 	}
 	w.value(v)
 }
 
-func (w *stateWriter) message(m Message) {
+func (w *stateWriter) message(m form.Message) {
 	w.number(int64(m.ID), int64(m.Count), int64(m.Wait), int64(m.And), int64(m.AndCount))
 	w.text(m.Words)
 }
 
-func (w *stateWriter) answers(as []Answer) {
+func (w *stateWriter) answers(as []form.Answer) {
 	w.number(int64(len(as)))
 	for _, a := range as {
 		w.number(int64(a.Field), int64(a.Row))
@@ -161,7 +165,7 @@ func (w *stateWriter) waiting(v *waitingAnswer) {
 	w.text(v.Path)
 	w.flags(v.Since, v.Contested, v.Clean)
 	typed := v.Veiled
-	if typed.Kind != ValueVeiled {
+	if typed.Kind != form.ValueVeiled {
 		typed = w.session.form.Parse(v.place.Field, v.Raw)
 	}
 	w.fieldValue(v.place.Field, typed)

@@ -1,5 +1,7 @@
 package lifecycle
 
+import "leanwicket.dev/form"
+
 // issue is one thing that a check or the server said. Rules' issues are not
 // kept here: they follow from the values.
 type issue struct {
@@ -13,7 +15,7 @@ type issue struct {
 // addIssue places what a check or the server said.
 func (s *Session) addIssue(x issue) {
 	if x.code == "" {
-		x.code = CodeCustomError.String()
+		x.code = form.CodeCustomError.String()
 	}
 	s.issues = append(s.issues, x)
 	s.markIssue(&x)
@@ -99,7 +101,7 @@ func (s *Session) countIssues() int32 {
 
 // firstTrouble is the first place in the form's order that has an issue, else
 // the first that is contested, else the form itself.
-func (s *Session) firstTrouble() Place {
+func (s *Session) firstTrouble() form.Place {
 	contested := WholeForm
 	for i := range s.inOrder() {
 		switch {
@@ -123,9 +125,9 @@ func (s *Session) shows(i int32, source Source) bool {
 		return true
 	}
 	switch s.form.Show {
-	case ShowBlur:
+	case form.ShowBlur:
 		return s.has(i, bitTouched)
-	case ShowInput:
+	case form.ShowInput:
 		return s.has(i, bitTyped|bitTouched)
 	default:
 		return false

@@ -1,6 +1,10 @@
 package lifecycle
 
-import "slices"
+import (
+	"slices"
+
+	"leanwicket.dev/form"
+)
 
 // Restored is what an earlier page kept: see the section "What an earlier page
 // kept" of the lifecycle.
@@ -15,9 +19,9 @@ type Restored struct {
 type Kept struct {
 	Path      string // within a KeptGroup the declared path: crew/*/name
 	Raw       string
-	Baseline  Value
-	Veiled    Value // in a replay: stands for what was typed at a private field
-	Since     bool  // edited after the newest attempt was sent
+	Baseline  form.Value
+	Veiled    form.Value // in a replay: stands for what was typed at a private field
+	Since     bool       // edited after the newest attempt was sent
 	Contested bool
 	Clean     bool // nobody typed it: it follows the loads
 }
@@ -43,7 +47,7 @@ type KeptAttempt struct {
 	Key     Key
 	Button  string
 	Version string
-	Values  []Answer
+	Values  []form.Answer
 }
 
 // Kept is what a page keeps of the session, so that the next one can go on; nil:
@@ -63,11 +67,11 @@ func (s *Session) Kept() (kept *Restored, more bool) {
 	for id := range s.form.Fields {
 		i, field := int32(id), &s.form.Fields[id]
 		switch {
-		case s.form.GroupOf(FieldID(id)) >= 0:
-		case field.Kind == KindRows:
-			s.keepRows(kept, FieldID(id))
+		case s.form.GroupOf(form.FieldID(id)) >= 0:
+		case field.Kind == form.KindRows:
+			s.keepRows(kept, form.FieldID(id))
 			for k := range s.waiting {
-				if s.form.GroupOf(s.waiting[k].place.Field) == FieldID(id) {
+				if s.form.GroupOf(s.waiting[k].place.Field) == form.FieldID(id) {
 					kept.Values = append(kept.Values, s.waiting[k].Kept)
 				}
 			}
@@ -131,13 +135,13 @@ func (s *Session) rawOf(i int32) string {
 // keepRows keeps a group whole where its own rows are not those of the baseline,
 // where an attempt is kept, and where no load will bring its rows. Of another group
 // it keeps single answers, with the places of their rows.
-func (s *Session) keepRows(kept *Restored, group FieldID) {
+func (s *Session) keepRows(kept *Restored, group form.FieldID) {
 	head, g := int32(group), s.rowsOf(group)
 	var values []Kept
 	for position, r := range g.now {
 		for i := range s.cellsOf(r) {
 			if s.isKept(i) {
-				values = append(values, s.keptCell(i, s.form.Path(Place{s.cells[i].field, int32(position)}), kept.Attempt != nil))
+				values = append(values, s.keptCell(i, s.form.Path(form.Place{Field: s.cells[i].field, Row: int32(position)}), kept.Attempt != nil))
 			}
 		}
 	}

@@ -1,13 +1,15 @@
 package lifecycle
 
+import "leanwicket.dev/form"
+
 // askReason is why leaving would ask now.
 func (s *Session) askReason() AskReason {
 	policy := s.form.Leave
-	if s.leave == LeaveGone || policy.When == LeaveNever {
+	if s.leave == LeaveGone || policy.When == form.LeaveNever {
 		return AskNothing
 	}
 	dirty, edited := s.tally[classDirty], s.tally[classDirtyEdited]
-	if policy.When == LeaveDirtyAndTouched {
+	if policy.When == form.LeaveDirtyAndTouched {
 		dirty, edited = s.tally[classDirtyTouched], s.tally[classDirtyTouchedEdited]
 	}
 	waiting := int32(len(s.waiting)) // it counts as dirty, touched, and edited since
@@ -142,7 +144,7 @@ func (s *Session) returned() error {
 	s.activity = ActivityIdle
 	s.endAccepted()
 	if inFlight {
-		s.unsettle(Message{ID: MessageUnsettled})
+		s.unsettle(form.Message{ID: form.MessageUnsettled})
 	}
 	if !s.open() {
 		s.mergeKept()

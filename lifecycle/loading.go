@@ -1,5 +1,7 @@
 package lifecycle
 
+import "leanwicket.dev/form"
+
 // load is the newest load, and what still depends on one.
 type load struct {
 	request RequestID // 0: none is on its way
@@ -87,7 +89,7 @@ func (s *Session) loaded(e *Event) error {
 func (s *Session) open() bool { return s.activity != ActivityIdle || s.unsettled() }
 
 // mergeLoaded merges a load. What was needed of it is there then, and not before.
-func (s *Session) mergeLoaded(values []Answer, version string, ask bool) {
+func (s *Session) mergeLoaded(values []form.Answer, version string, ask bool) {
 	s.load.needs = 0
 	s.mergeAnswers(values, merging{
 		spareDirty:  true,
@@ -131,5 +133,5 @@ func (s *Session) endFailedLoad() {
 	if s.load.arrived && (s.load.needs == 0 || s.kept.present) {
 		s.prefill = PrefillReady
 	}
-	s.say(Message{ID: MessageLoadFailed}, Assertive)
+	s.say(form.Message{ID: form.MessageLoadFailed}, Assertive)
 }

@@ -1,6 +1,10 @@
 package lifecycle
 
-import "slices"
+import (
+	"slices"
+
+	"leanwicket.dev/form"
+)
 
 // merging is how incoming values meet what the applicant has typed. One
 // operation serves a load, an outdated form's load, adoption and acceptance.
@@ -14,7 +18,7 @@ type merging struct {
 
 // absorb merges one incoming value into a cell. What follows from it is for the
 // end of the merge, when all values are there.
-func (s *Session) absorb(i int32, incoming Value, m merging) {
+func (s *Session) absorb(i int32, incoming form.Value, m merging) {
 	keeps, old := s.isMine(i, m), s.cells[i].baseline
 	s.setBaseline(i, incoming)
 	s.cells[i].bits &^= bitUnknown
@@ -34,7 +38,7 @@ func (s *Session) isMine(i int32, m merging) bool {
 }
 
 // setBaseline makes a value the one that was last known to be saved.
-func (s *Session) setBaseline(i int32, v Value) {
+func (s *Session) setBaseline(i int32, v form.Value) {
 	if c := &s.cells[i]; c.baseline != v {
 		c.baseline = v
 		s.noteChanged(i)
@@ -43,15 +47,15 @@ func (s *Session) setBaseline(i int32, v Value) {
 
 // wasSent reports whether an incoming value is what an attempt of unknown
 // outcome had sent: the applicant's own, and no news.
-func (s *Session) wasSent(i int32, incoming Value, m merging) bool {
+func (s *Session) wasSent(i int32, incoming form.Value, m merging) bool {
 	return m.sentUnsure && s.has(i, bitSent) && s.cells[i].sent == incoming
 }
 
 // mergeAnswers merges a body into the form: plain values first, then rows, then
 // the answers in rows; then what is asked is decided, and last what is contested.
-func (s *Session) mergeAnswers(answers []Answer, m merging) {
+func (s *Session) mergeAnswers(answers []form.Answer, m merging) {
 	s.mergeCells(answers, m, false)
-	var contested []FieldID
+	var contested []form.FieldID
 	for _, group := range s.form.Groups() {
 		if s.mergeRows(group, answers, m) {
 			contested = append(contested, group)
@@ -67,9 +71,9 @@ func (s *Session) mergeAnswers(answers []Answer, m merging) {
 }
 
 // mergeCells merges the plain values of a body, or those in rows.
-func (s *Session) mergeCells(answers []Answer, m merging, inRows bool) {
+func (s *Session) mergeCells(answers []form.Answer, m merging, inRows bool) {
 	for len(s.scratch) < len(s.cells) {
-		s.scratch = append(s.scratch, Value{})
+		s.scratch = append(s.scratch, form.Value{})
 	}
 	for _, a := range answers {
 		if i, ok := s.incomingCell(a.Place); ok && (a.Row >= 0) == inRows {
@@ -79,10 +83,10 @@ func (s *Session) mergeCells(answers []Answer, m merging, inRows bool) {
 	}
 	for i := range s.allCells() {
 		c := &s.cells[i]
-		if s.form.Fields[c.field].Kind == KindRows || (c.row >= 0) != inRows {
+		if s.form.Fields[c.field].Kind == form.KindRows || (c.row >= 0) != inRows {
 			continue
 		}
-		incoming := Value{}
+		incoming := form.Value{}
 		switch {
 		case c.bits&bitIncoming != 0:
 			incoming = s.scratch[i]
@@ -106,7 +110,7 @@ func (s *Session) wasMentioned(i int32) bool {
 // contestMet contests the groups that are contested as a whole, and each other
 // field where a newer value has met an edit. A field that is clean is contested no
 // more, nor is one in a group that is contested as a whole.
-func (s *Session) contestMet(groups []FieldID) {
+func (s *Session) contestMet(groups []form.FieldID) {
 	for _, group := range groups {
 		s.mark(int32(group), bitContested)
 	}
@@ -115,7 +119,7 @@ func (s *Session) contestMet(groups []FieldID) {
 		s.cells[i].bits &^= bitMeets
 		c := &s.cells[i]
 		same := c.value == c.baseline
-		if s.form.Fields[c.field].Kind == KindRows {
+		if s.form.Fields[c.field].Kind == form.KindRows {
 			g := s.rowsOf(c.field)
 			same = slices.Equal(g.now, g.base)
 		}
@@ -130,8 +134,8 @@ func (s *Session) contestMet(groups []FieldID) {
 
 // incomingCell finds where a value of a body goes: rows by their position in
 // the baseline, which mergeRows has brought in step with the body.
-func (s *Session) incomingCell(p Place) (int32, bool) {
-	if p.Field < 0 || int(p.Field) >= len(s.form.Fields) || s.form.Fields[p.Field].Kind == KindRows {
+func (s *Session) incomingCell(p form.Place) (int32, bool) {
+	if p.Field < 0 || int(p.Field) >= len(s.form.Fields) || s.form.Fields[p.Field].Kind == form.KindRows {
 		return 0, false
 	}
 	group := s.form.GroupOf(p.Field)

@@ -1,10 +1,14 @@
 package lifecycle
 
-import "slices"
+import (
+	"slices"
+
+	"leanwicket.dev/form"
+)
 
 // mergeRows brings a group's baseline rows in step with those of a body, matching
 // by position. It reports whether the group is contested as a whole.
-func (s *Session) mergeRows(group FieldID, answers []Answer, m merging) (contested bool) {
+func (s *Session) mergeRows(group form.FieldID, answers []form.Answer, m merging) (contested bool) {
 	head, g := int32(group), s.rowsOf(group)
 	count, mentioned := rowCount(group, answers)
 	if mentioned {
@@ -41,7 +45,7 @@ type incoming struct {
 }
 
 // incomingRows compares a body's rows with those of the baseline.
-func (s *Session) incomingRows(group FieldID, count int, answers []Answer, m merging) incoming {
+func (s *Session) incomingRows(group form.FieldID, count int, answers []form.Answer, m merging) incoming {
 	g := s.rowsOf(group)
 	in := incoming{matched: slices.Clone(g.base), changed: make([]bool, len(g.base)), differ: count != len(g.base)}
 	met := make([]int, len(g.base))
@@ -85,7 +89,7 @@ func (s *Session) leaveChangedRows(in *incoming) {
 }
 
 // upTo is a list of so many rows: those that are matched, and new ones.
-func (s *Session) upTo(group FieldID, matched []int32, count int) []int32 {
+func (s *Session) upTo(group form.FieldID, matched []int32, count int) []int32 {
 	list := append(make([]int32, 0, count), matched[:min(count, len(matched))]...)
 	for k := range count {
 		if k == len(list) {
@@ -101,7 +105,7 @@ func (s *Session) upTo(group FieldID, matched []int32, count int) []int32 {
 // firstRows takes the rows of the first body that brings any: the group had no
 // baseline. Rows that the applicant added or typed in stand behind them. Where an
 // earlier page sent the rows as they were saved, they are those rows.
-func (s *Session) firstRows(group FieldID, count int, m merging) {
+func (s *Session) firstRows(group form.FieldID, count int, m merging) {
 	g := s.rowsOf(group)
 	var sent []int32
 	if !slices.ContainsFunc(g.sent, func(r int32) bool { return s.rowIn(r, inNow|inBase) }) {
@@ -120,13 +124,13 @@ func (s *Session) firstRows(group FieldID, count int, m merging) {
 
 // setBaseRows makes a list the rows of the baseline. What leaves it has none any
 // more.
-func (s *Session) setBaseRows(group FieldID, base []int32) {
+func (s *Session) setBaseRows(group form.FieldID, base []int32) {
 	before := slices.Clone(s.rowsOf(group).base)
 	s.setRowList(group, inBase, base)
 	for _, r := range before {
 		if !s.rowIn(r, inBase) {
 			for i := range s.cellsOf(r) {
-				s.setBaseline(i, Value{})
+				s.setBaseline(i, form.Value{})
 				s.unmark(i, bitMentioned)
 			}
 		}
@@ -137,7 +141,7 @@ func (s *Session) setBaseRows(group FieldID, base []int32) {
 // hasOwnRows reports whether the rows of a group stay as they are: the applicant has
 // added, removed or moved some, or wants what is on the screen, which differs from what
 // was sent. Being asked, or not, is no change of them.
-func (s *Session) hasOwnRows(group FieldID, m merging) bool {
+func (s *Session) hasOwnRows(group form.FieldID, m merging) bool {
 	g, head := s.rowsOf(group), int32(group)
 	return !slices.Equal(g.now, g.base) || m.spareDirty && (s.has(head, bitStays) || head == s.editedNow) || m.spareEdited && s.has(head, bitRowsEdited)
 }
@@ -156,7 +160,7 @@ func (s *Session) anyRowMine(list []int32, m merging) bool {
 
 // rowCount is how many rows of a group a body brings, and whether it speaks of
 // the group at all.
-func rowCount(group FieldID, answers []Answer) (int, bool) {
+func rowCount(group form.FieldID, answers []form.Answer) (int, bool) {
 	for _, a := range answers {
 		if a.Field == group && a.Row < 0 {
 			return int(a.Value.Integer()), true
@@ -167,7 +171,7 @@ func rowCount(group FieldID, answers []Answer) (int, bool) {
 
 // bringsSentRows reports whether a body brings the rows of a group as the
 // newest attempt sent them. Those of an accepted attempt have been the baseline.
-func (s *Session) bringsSentRows(group FieldID, count int, answers []Answer) bool {
+func (s *Session) bringsSentRows(group form.FieldID, count int, answers []form.Answer) bool {
 	g := &s.groups[s.form.GroupIndex(group)]
 	if count == 0 || s.attempt.outcome == OutcomeAccepted || len(g.sent) != count || slices.Equal(g.sent, g.base) {
 		return false

@@ -3,6 +3,8 @@ package lifecycle
 import (
 	"cmp"
 	"slices"
+
+	"leanwicket.dev/form"
 )
 
 // Names are the new names that a normal form has given. Whoever remembers a session's
@@ -33,11 +35,11 @@ func (n *Names) Field(id int) int { return int(n.cell(int32(id))) }
 func (n *Names) Reordered() bool { return n.reordered }
 
 // Reorder gives answers their new fields, and the order that belongs to them.
-func (n *Names) Reorder(values []Answer) {
+func (n *Names) Reorder(values []form.Answer) {
 	for k := range values {
-		values[k].Field = FieldID(n.cell(int32(values[k].Field)))
+		values[k].Field = form.FieldID(n.cell(int32(values[k].Field)))
 	}
-	slices.SortStableFunc(values, func(a, b Answer) int { return cmp.Compare(a.Field, b.Field) })
+	slices.SortStableFunc(values, func(a, b form.Answer) int { return cmp.Compare(a.Field, b.Field) })
 }
 
 // Attempt is the new number of an attempt.

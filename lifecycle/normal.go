@@ -3,6 +3,8 @@ package lifecycle
 import (
 	"cmp"
 	"slices"
+
+	"leanwicket.dev/form"
 )
 
 // The normal form of a session is what can still make a difference: rows, requests,
@@ -81,7 +83,7 @@ func (p *Packer) forget(s *Session) {
 		// by leaving the fields, and by a blocked submit: the state with the marks
 		// stands for those without.
 		s.revealed = true
-		if s.form.Leave.When != LeaveDirtyAndTouched {
+		if s.form.Leave.When != form.LeaveDirtyAndTouched {
 			gained = bitTouched
 		}
 	}
@@ -92,7 +94,7 @@ func (p *Packer) forget(s *Session) {
 
 func (p *Packer) forgetCell(s *Session, c *cell, lost, gained cellBits) {
 	bits := c.bits &^ lost
-	if c.bits&bitLive != 0 && s.form.Fields[c.field].Kind != KindRows {
+	if c.bits&bitLive != 0 && s.form.Fields[c.field].Kind != form.KindRows {
 		bits |= gained
 	}
 	if (bits^c.bits)&(bitTouched|bitEdited) != 0 { // the counts look at these
@@ -103,7 +105,7 @@ func (p *Packer) forgetCell(s *Session, c *cell, lost, gained cellBits) {
 	c.bits = bits
 	c.raw = ""
 	if lost&bitSent != 0 {
-		c.sent = Value{}
+		c.sent = form.Value{}
 	}
 }
 
@@ -134,8 +136,8 @@ func (s *Session) withoutFuture() cellBits {
 	a, loads := &s.attempt, s.form.Prefill.URL != ""
 	open := a.number > 0 && a.outcome == OutcomeOpen
 	settledOtherwise := a.number > 0 && a.outcome != OutcomeOpen && a.outcome != OutcomeAccepted
-	set(bitTyped, s.form.Show == ShowInput)
-	set(bitTouched, s.form.Show != ShowSubmit || s.form.Leave.When == LeaveDirtyAndTouched)
+	set(bitTyped, s.form.Show == form.ShowInput)
+	set(bitTouched, s.form.Show != form.ShowSubmit || s.form.Leave.When == form.LeaveDirtyAndTouched)
 	set(bitMentioned|bitBased|bitUnknown|bitRestored|bitStays, loads)
 	set(bitEdited|bitRowsEdited, open || settledOtherwise && loads)
 	// Of what was sent: to repeat it, to recognise it in a load, or to hold it as
@@ -205,7 +207,7 @@ func (p *Packer) rename(s *Session) {
 func (p *Packer) orderAlike(s *Session) {
 	for _, fields := range p.options.Alike {
 		p.order = append(p.order[:0], fields...)
-		slices.SortStableFunc(p.order, func(a, b FieldID) int { return compareCells(&s.cells[a], &s.cells[b]) })
+		slices.SortStableFunc(p.order, func(a, b form.FieldID) int { return compareCells(&s.cells[a], &s.cells[b]) })
 		if slices.Equal(p.order, fields) {
 			continue
 		}
@@ -237,7 +239,7 @@ func compareCells(a, b *cell) int {
 	)
 }
 
-func compareExactly(v, w Value) int {
+func compareExactly(v, w form.Value) int {
 	return cmp.Or(cmp.Compare(v.Kind, w.Kind), cmp.Compare(v.Coef, w.Coef), cmp.Compare(v.Exp, w.Exp), cmp.Compare(v.Text, w.Text))
 }
 

@@ -8,6 +8,8 @@ import (
 
 	"pgregory.net/rapid"
 
+	"leanwicket.dev/form"
+	"leanwicket.dev/guarantee"
 	"leanwicket.dev/lifecycle"
 )
 
@@ -82,7 +84,7 @@ func (o *office) receive(t *rapid.T, e lifecycle.Effect) lifecycle.Reply {
 type post struct {
 	t        *rapid.T
 	s        *lifecycle.Session
-	watch    *lifecycle.Watch
+	watch    *guarantee.Watch
 	office   *office
 	requests []lifecycle.Effect
 	replies  []lifecycle.Event
@@ -121,7 +123,7 @@ func (p *post) carryOut(effects []lifecycle.Effect) {
 	for _, f := range effects {
 		switch f.Kind {
 		case lifecycle.EffectSend:
-			f.Values = append([]lifecycle.Answer(nil), f.Values...)
+			f.Values = append([]form.Answer(nil), f.Values...)
 			p.requests = append(p.requests, f)
 		case lifecycle.EffectLoad:
 			p.loads = append(p.loads, f.Request)
@@ -141,9 +143,9 @@ func (p *post) deliver(k int) {
 }
 
 func (p *post) load(request lifecycle.RequestID) {
-	var values []lifecycle.Answer
+	var values []form.Answer
 	for id, text := range p.office.record {
-		values = append(values, lifecycle.Answer{Place: lifecycle.Place{Field: lifecycle.FieldID(id), Row: -1}, Value: lifecycle.Text(text)})
+		values = append(values, form.Answer{Place: form.Place{Field: form.FieldID(id), Row: -1}, Value: form.Text(text)})
 	}
 	p.apply(lifecycle.Loaded(request, values, p.office.etag()))
 }
@@ -236,26 +238,26 @@ func (p *post) drain() {
 func TestWhatIsToldIsWhatHappened(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		flip := func(name string) bool { return rapid.Bool().Draw(t, name) }
-		d := lifecycle.Declaration{
+		d := form.Declaration{
 			Name: "post", Buttons: []string{"send", "save"},
-			Fields: []lifecycle.Field{{Path: "a"}, {Path: "b", Constraints: []lifecycle.Constraint{{Op: lifecycle.OpMaxLength, Value: lifecycle.Number(12, 0)}}}, {Path: "c"}},
-			Submit: lifecycle.SubmitPolicy{
+			Fields: []form.Field{{Path: "a"}, {Path: "b", Constraints: []form.Constraint{{Op: form.OpMaxLength, Value: form.Number(12, 0)}}}, {Path: "c"}},
+			Submit: form.SubmitPolicy{
 				Method: "POST", Timeout: time.Second, Edit: flip("edit while sending"), ResendTimes: rapid.IntRange(0, 2).Draw(t, "times"),
 				ResendWait: time.Second, ResendLongest: time.Minute,
 			},
-			Accepted: lifecycle.AcceptedPolicy{Then: rapid.SampledFrom([]lifecycle.Then{lifecycle.ThenKeep, lifecycle.ThenClear, lifecycle.ThenAdopt}).Draw(t, "then")},
+			Accepted: form.AcceptedPolicy{Then: rapid.SampledFrom([]form.Then{form.ThenKeep, form.ThenClear, form.ThenAdopt}).Draw(t, "then")},
 		}
 		if flip("replaces") {
 			d.Submit.Method = "PUT"
-			d.Prefill = lifecycle.PrefillPolicy{URL: "/record", Needed: flip("needed"), Timeout: time.Second, Ask: flip("ask")}
+			d.Prefill = form.PrefillPolicy{URL: "/record", Needed: flip("needed"), Timeout: time.Second, Ask: flip("ask")}
 		}
-		form, err := lifecycle.NewForm(d)
+		declared, err := form.New(d)
 		if err != nil {
 			t.Fatal(err)
 		}
-		s, opening := lifecycle.Open(form, lifecycle.Seed{3})
+		s, opening := lifecycle.Open(declared, lifecycle.Seed{3})
 		p := &post{
-			t: t, s: s, watch: lifecycle.NewWatch(s, opening), timers: map[lifecycle.TimerID]lifecycle.TimerKind{},
+			t: t, s: s, watch: guarantee.NewWatch(s, opening), timers: map[lifecycle.TimerID]lifecycle.TimerKind{},
 			accepted: map[lifecycle.Key]int{}, refused: map[lifecycle.Key]int{},
 			office: &office{replaces: d.Submit.Method == "PUT", record: []string{"", "", ""}, answers: map[lifecycle.Key]answered{}, applied: map[lifecycle.Key]int{}, denied: map[string]bool{}},
 		}
@@ -279,7 +281,7 @@ func TestWhatIsToldIsWhatHappened(t *testing.T) {
 				t.Fatalf("told refused, and applied\n%s", strings.Join(p.log, "\n"))
 			}
 		}
-		if p.office.replaces && d.Accepted.Then != lifecycle.ThenClear && s.Version() == p.office.etag() && len(p.accepted) > 0 {
+		if p.office.replaces && d.Accepted.Then != form.ThenClear && s.Version() == p.office.etag() && len(p.accepted) > 0 {
 			for f := range s.Fields() {
 				if got := f.Baseline().String(); got != p.office.record[f.Place().Field] {
 					t.Fatalf("%s: the form takes %q for saved, the office has %q\n%s", f.Path(), got, p.office.record[f.Place().Field], strings.Join(p.log, "\n"))

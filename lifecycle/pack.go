@@ -2,6 +2,8 @@ package lifecycle
 
 import (
 	"encoding/binary"
+
+	"leanwicket.dev/form"
 )
 
 // Packer writes sessions of one form in some tens of bytes, and makes them again: for
@@ -14,7 +16,7 @@ import (
 //	packed := p.Pack(nil, session, nil)
 //	p.Unpack(packed, other) // another session of the form
 type Packer struct {
-	form    *Form
+	form    *form.Form
 	options PackOptions
 
 	cells cache[cell, cell]
@@ -27,7 +29,7 @@ type Packer struct {
 
 	// Scratch.
 	text     []byte
-	order    []FieldID
+	order    []form.FieldID
 	names    Names
 	rowMoved []int32
 	cellsToo []cell
@@ -36,12 +38,12 @@ type Packer struct {
 
 // PackOptions say what counts as the same state.
 type PackOptions struct {
-	Alike [][]FieldID // fields that are interchangeable; of forms without rows
-	Whole bool        // what has no future any more counts too, and nothing is interchangeable
+	Alike [][]form.FieldID // fields that are interchangeable; of forms without rows
+	Whole bool             // what has no future any more counts too, and nothing is interchangeable
 }
 
 // NewPacker makes a packer for the sessions of one form.
-func NewPacker(form *Form, o PackOptions) *Packer {
+func NewPacker(form *form.Form, o PackOptions) *Packer {
 	return &Packer{
 		form: form, options: o, cells: newCache[cell, cell](), rests: newCache[string, string](),
 	}
@@ -210,7 +212,7 @@ func (l *listReader) lists(s *Session) {
 		s.issues = append(s.issues, issue{int32(l.number()), int32(l.number()), Source(l.number()), l.text(), l.text()})
 	}
 	for range l.number() {
-		a := Answer{Place: Place{FieldID(l.number()), int32(l.number())}}
+		a := form.Answer{Place: form.Place{Field: form.FieldID(l.number()), Row: int32(l.number())}}
 		a.Value = l.value()
 		s.keptValues = append(s.keptValues, a)
 	}
@@ -230,7 +232,7 @@ func (l *listReader) lists(s *Session) {
 		}
 	}
 	for range l.number() {
-		s.rows = append(s.rows, row{group: FieldID(l.number()), first: int32(l.number()), used: true})
+		s.rows = append(s.rows, row{group: form.FieldID(l.number()), first: int32(l.number()), used: true})
 	}
 	for g := range s.groups {
 		s.groups[g].free = s.groups[g].free[:0]
@@ -251,7 +253,7 @@ func (l *listWriter) waiting(v *waitingAnswer) {
 func (l *listReader) waiting() (v waitingAnswer) {
 	flags := l.small()
 	v.Since, v.Contested, v.Clean = flags&1 != 0, flags&2 != 0, flags&4 != 0
-	v.place = Place{FieldID(l.number()), int32(l.number())}
+	v.place = form.Place{Field: form.FieldID(l.number()), Row: int32(l.number())}
 	v.Path, v.Raw = l.text(), l.text()
 	v.Baseline, v.Veiled = l.value(), l.value()
 	return v

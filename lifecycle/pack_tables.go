@@ -3,6 +3,8 @@ package lifecycle
 import (
 	"encoding/binary"
 	"sync"
+
+	"leanwicket.dev/form"
 )
 
 // listWriter writes small numbers, facts and texts.
@@ -36,7 +38,7 @@ func (l *listWriter) text(s string) {
 	l.to = append(l.to, s...)
 }
 
-func (l *listWriter) value(v Value) {
+func (l *listWriter) value(v form.Value) {
 	l.numbers(int(v.Kind), int(v.Exp), int(v.Coef))
 	l.text(v.Text)
 }
@@ -67,8 +69,8 @@ func (l *listReader) text() string {
 	return text
 }
 
-func (l *listReader) value() Value {
-	return Value{Kind: ValueKind(l.number()), Exp: int32(l.number()), Coef: int64(l.number()), Text: l.text()}
+func (l *listReader) value() form.Value {
+	return form.Value{Kind: form.ValueKind(l.number()), Exp: int32(l.number()), Coef: int64(l.number()), Text: l.text()}
 }
 
 // table numbers what it is given, in the order in which it comes.

@@ -3,10 +3,12 @@ package lifecycle
 import (
 	"iter"
 	"slices"
+
+	"leanwicket.dev/form"
 )
 
 // Form is the form that the session works on.
-func (s *Session) Form() *Form { return s.form }
+func (s *Session) Form() *form.Form { return s.form }
 
 // Prefill is how far the loading of saved answers has come.
 func (s *Session) Prefill() Prefill { return s.prefill }
@@ -68,7 +70,7 @@ func (s *Session) Version() string { return s.version }
 
 // Notice is what was said last, how urgently, and how many notices there have
 // been.
-func (s *Session) Notice() (Message, Level, int) {
+func (s *Session) Notice() (form.Message, Level, int) {
 	return s.notice.message, s.notice.level, int(s.notice.count)
 }
 
@@ -76,7 +78,7 @@ func (s *Session) Notice() (Message, Level, int) {
 func (s *Session) Receipt() Receipt { return s.receipt }
 
 // Focused is where the focus was moved last.
-func (s *Session) Focused() Place { return s.focus }
+func (s *Session) Focused() form.Place { return s.focus }
 
 // Attempt is what is known of the newest attempt.
 type Attempt struct {
@@ -95,7 +97,7 @@ func (s *Session) Attempt() Attempt {
 }
 
 // AppendSent lists the values of the newest attempt in the form's order.
-func (s *Session) AppendSent(to []Answer) []Answer {
+func (s *Session) AppendSent(to []form.Answer) []form.Answer {
 	if s.attempt.number == 0 {
 		return to
 	}
@@ -103,13 +105,13 @@ func (s *Session) AppendSent(to []Answer) []Answer {
 }
 
 // Sent is the value that the newest attempt carries for a path, rows as sent.
-func (s *Session) Sent(path string) (Value, bool) {
+func (s *Session) Sent(path string) (form.Value, bool) {
 	if _, ok := s.form.Lookup(path); !ok || s.attempt.number == 0 {
-		return Value{}, ok
+		return form.Value{}, ok
 	}
 	i := s.sentPlace(path)
 	if i < 0 {
-		return Value{}, true
+		return form.Value{}, true
 	}
 	return s.cells[i].sent, true
 }
@@ -124,16 +126,16 @@ type Issue struct {
 }
 
 // Pending is what is under way, for a screen to show: loading, checking or sending.
-func (s *Session) Pending() Message {
+func (s *Session) Pending() form.Message {
 	switch {
 	case s.activity == ActivityChecking:
-		return Message{ID: MessageChecking}
+		return form.Message{ID: form.MessageChecking}
 	case s.activity == ActivitySending:
-		return Message{ID: MessageSending}
+		return form.Message{ID: form.MessageSending}
 	case s.prefill == PrefillLoading:
-		return Message{ID: MessageLoading}
+		return form.Message{ID: form.MessageLoading}
 	}
-	return Message{}
+	return form.Message{}
 }
 
 // FormIssues lists what concerns the form as a whole.
@@ -151,21 +153,21 @@ func (s *Session) FormIssues() []Issue {
 type FieldState struct {
 	session *Session
 	cell    int32
-	place   Place
+	place   form.Place
 }
 
 // Field finds a field by its path: a declared one, or one in a row that is
 // there now.
 func (s *Session) Field(path string) (FieldState, bool) {
 	p, ok := s.form.Lookup(path)
-	if !ok || s.form.Fields[p.Field].Kind == KindRows && p.Row >= 0 {
+	if !ok || s.form.Fields[p.Field].Kind == form.KindRows && p.Row >= 0 {
 		return FieldState{}, false
 	}
 	return s.At(p)
 }
 
 // At finds a field by its place.
-func (s *Session) At(p Place) (FieldState, bool) {
+func (s *Session) At(p form.Place) (FieldState, bool) {
 	i, ok := s.cellAt(p)
 	return FieldState{s, i, p}, ok
 }
@@ -193,7 +195,7 @@ func (s *Session) Fields() iter.Seq[FieldState] {
 				row++
 			}
 			previous = c.row
-			if !yield(FieldState{s, i, Place{c.field, row}}) {
+			if !yield(FieldState{s, i, form.Place{Field: c.field, Row: row}}) {
 				return
 			}
 		}
@@ -215,7 +217,7 @@ func (s *Session) Changed() iter.Seq[FieldState] {
 func (f FieldState) has(b cellBits) bool { return f.session.has(f.cell, b) }
 
 // Place is where the field is now; Path is the same as a path.
-func (f FieldState) Place() Place { return f.place }
+func (f FieldState) Place() form.Place { return f.place }
 
 // Path names the field.
 func (f FieldState) Path() string { return f.session.form.Path(f.place) }
@@ -224,7 +226,7 @@ func (f FieldState) Path() string { return f.session.form.Path(f.place) }
 func (f FieldState) ID() int { return int(f.cell) }
 
 // Declared is what the form declares of the field.
-func (f FieldState) Declared() *Field { return &f.session.form.Fields[f.place.Field] }
+func (f FieldState) Declared() *form.Field { return &f.session.form.Fields[f.place.Field] }
 
 // Raw is the text in the control: what was typed, else the value written out.
 func (f FieldState) Raw() string {
@@ -232,22 +234,22 @@ func (f FieldState) Raw() string {
 }
 
 // Value is the answer: absent while it is not asked.
-func (f FieldState) Value() Value { return f.session.effective(f.cell, sideNow) }
+func (f FieldState) Value() form.Value { return f.session.effective(f.cell, sideNow) }
 
 // Kept is the answer that the field holds, asked or not.
-func (f FieldState) Kept() Value { return f.session.cells[f.cell].value }
+func (f FieldState) Kept() form.Value { return f.session.cells[f.cell].value }
 
 // Baseline is the answer that was last known to be saved: for a contested field
 // the newer one.
-func (f FieldState) Baseline() Value { return f.session.effective(f.cell, sideBase) }
+func (f FieldState) Baseline() form.Value { return f.session.effective(f.cell, sideBase) }
 
 // KeptBaseline is the baseline under the answer that the field holds, asked or
 // not.
-func (f FieldState) KeptBaseline() Value { return f.session.cells[f.cell].baseline }
+func (f FieldState) KeptBaseline() form.Value { return f.session.cells[f.cell].baseline }
 
 // Rows is the number of rows of a repeated group.
 func (f FieldState) Rows() int {
-	if f.Declared().Kind != KindRows || !f.Asked() {
+	if f.Declared().Kind != form.KindRows || !f.Asked() {
 		return 0
 	}
 	return len(f.session.groups[f.session.form.GroupIndex(f.place.Field)].now)
@@ -256,7 +258,7 @@ func (f FieldState) Rows() int {
 // SavedRows is the number of rows of a repeated group as it was last known to be
 // saved.
 func (f FieldState) SavedRows() int {
-	if f.Declared().Kind != KindRows {
+	if f.Declared().Kind != form.KindRows {
 		return 0
 	}
 	return len(f.session.groups[f.session.form.GroupIndex(f.place.Field)].base)
@@ -312,7 +314,7 @@ func (f FieldState) Issues() []Issue {
 	}
 	var list []Issue
 	path := f.Path()
-	for code := range codeCount {
+	for code := range form.Code(len(form.CodeWords())) {
 		if c.rules.Has(code) {
 			list = append(list, Issue{path, SourceRule, code.String(), s.ruleText(f.cell, code), s.shows(f.cell, SourceRule)})
 		}

@@ -5,31 +5,33 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+
+	"leanwicket.dev/form"
 )
 
 // Answers that wait for their rows beside an attempt that is open are placed by what
 // comes first: the load, or the acceptance. They are edited since where they differ
 // from what was sent. What is refused of a row that has not come goes to the row.
 func TestWaitingAnswersBesideAnOpenAttempt(t *testing.T) {
-	form, err := NewForm(Declaration{
+	declared, err := form.New(form.Declaration{
 		Name: "berths", Buttons: []string{"save"},
-		Prefill: PrefillPolicy{URL: "/berths", Needed: true, Timeout: 1},
-		Submit:  SubmitPolicy{URL: "/berths", Method: "PUT", Timeout: 1, Edit: true},
-		Fields:  []Field{{Path: "berths", Kind: KindRows}, {Path: "berths/*/vessel", Kind: KindText}, {Path: "berths/*/note", Kind: KindText}},
+		Prefill: form.PrefillPolicy{URL: "/berths", Needed: true, Timeout: 1},
+		Submit:  form.SubmitPolicy{URL: "/berths", Method: "PUT", Timeout: 1, Edit: true},
+		Fields:  []form.Field{{Path: "berths", Kind: form.KindRows}, {Path: "berths/*/vessel", Kind: form.KindText}, {Path: "berths/*/note", Kind: form.KindText}},
 	})
 	require.NoError(t, err)
-	body := func(vessels ...string) []Answer {
-		list := []Answer{{Place: Place{0, -1}, Value: Number(int64(len(vessels)), 0)}}
+	body := func(vessels ...string) []form.Answer {
+		list := []form.Answer{{Place: form.Place{Field: 0, Row: -1}, Value: form.Number(int64(len(vessels)), 0)}}
 		for k, vessel := range vessels {
-			list = append(list, Answer{Place: Place{1, int32(k)}, Value: Text(vessel)})
+			list = append(list, form.Answer{Place: form.Place{Field: 1, Row: int32(k)}, Value: form.Text(vessel)})
 		}
 		return list
 	}
 	open := func() (*Session, RequestID) {
-		s, effects := Open(form, Seed{})
+		s, effects := Open(declared, Seed{})
 		load := effects[slices.IndexFunc(effects, func(e Effect) bool { return e.Kind == EffectLoad })].Request
 		sent := body("Heron", "Egret")
-		kept := []Kept{{Path: "berths/0/vessel", Raw: "Heron", Baseline: Text("Hern")}, {Path: "berths/1/vessel", Raw: "Gull", Baseline: Text("Tern")}}
+		kept := []Kept{{Path: "berths/0/vessel", Raw: "Heron", Baseline: form.Text("Hern")}, {Path: "berths/1/vessel", Raw: "Gull", Baseline: form.Text("Tern")}}
 		_, err := s.Apply(Restore(&Restored{Values: kept, Attempt: &KeptAttempt{Key: Key{1}, Button: "save", Version: "1", Values: sent}}))
 		require.NoError(t, err)
 		require.Len(t, s.Waiting(), 2)
@@ -79,38 +81,40 @@ func TestWaitingAnswersBesideAnOpenAttempt(t *testing.T) {
 // An attempt that does not fit is not taken over, and the page says that it is not
 // known what came of it. A group is kept whole while an attempt is open.
 func TestAttemptsThatDoNotFit(t *testing.T) {
-	form, err := NewForm(Declaration{
-		Name: "berths", Buttons: []string{"save"}, Submit: SubmitPolicy{Method: "POST", Timeout: 1},
-		Fields: []Field{{Path: "berths", Kind: KindRows}, {Path: "berths/*/vessel", Kind: KindText}, {Path: "quay", Kind: KindInteger}},
+	f, err := form.New(form.Declaration{
+		Name: "berths", Buttons: []string{"save"}, Submit: form.SubmitPolicy{Method: "POST", Timeout: 1},
+		Fields: []form.Field{{Path: "berths", Kind: form.KindRows}, {Path: "berths/*/vessel", Kind: form.KindText}, {Path: "quay", Kind: form.KindInteger}},
 	})
 	require.NoError(t, err)
-	rows := func(count int64) Answer { return Answer{Place: Place{0, -1}, Value: Number(count, 0)} }
+	rows := func(count int64) form.Answer {
+		return form.Answer{Place: form.Place{Field: 0, Row: -1}, Value: form.Number(count, 0)}
+	}
 	whole := []KeptGroup{{Path: "berths", Rows: [][]Kept{{}}, Now: 1, Sent: []int32{0}}}
 	for name, kept := range map[string]Restored{
-		"more rows than any form has":  {Attempt: &KeptAttempt{Button: "save", Values: []Answer{rows(mostRows + 1)}}},
-		"fewer rows than none":         {Attempt: &KeptAttempt{Button: "save", Values: []Answer{rows(-1)}}},
-		"rows that the group has not":  {Groups: whole, Attempt: &KeptAttempt{Button: "save", Values: []Answer{rows(2)}}},
-		"a row that was not sent":      {Attempt: &KeptAttempt{Button: "save", Values: []Answer{rows(1), {Place: Place{1, 1}, Value: Text("Heron")}}}},
-		"a value of another kind":      {Attempt: &KeptAttempt{Button: "save", Values: []Answer{{Place: Place{2, -1}, Value: Text("Heron")}}}},
+		"more rows than any form has":  {Attempt: &KeptAttempt{Button: "save", Values: []form.Answer{rows(mostRows + 1)}}},
+		"fewer rows than none":         {Attempt: &KeptAttempt{Button: "save", Values: []form.Answer{rows(-1)}}},
+		"rows that the group has not":  {Groups: whole, Attempt: &KeptAttempt{Button: "save", Values: []form.Answer{rows(2)}}},
+		"a row that was not sent":      {Attempt: &KeptAttempt{Button: "save", Values: []form.Answer{rows(1), {Place: form.Place{Field: 1, Row: 1}, Value: form.Text("Heron")}}}},
+		"a value of another kind":      {Attempt: &KeptAttempt{Button: "save", Values: []form.Answer{{Place: form.Place{Field: 2, Row: -1}, Value: form.Text("Heron")}}}},
 		"a button that the form lacks": {Attempt: &KeptAttempt{Button: "apply"}},
 	} {
-		s, _ := Open(form, Seed{})
+		s, _ := Open(f, Seed{})
 		effects, err := s.Apply(Restore(&kept))
 		require.NoError(t, err, name)
 		require.Zero(t, s.Attempt().Number, name)
 		k := slices.IndexFunc(effects, func(e Effect) bool { return e.Kind == EffectSay })
 		require.GreaterOrEqual(t, k, 0, name)
-		require.Equal(t, MessageUnsettledPrivate, effects[k].Message.ID, name)
+		require.Equal(t, form.MessageUnsettledPrivate, effects[k].Message.ID, name)
 	}
 	for count, fits := range map[int]bool{mostRows: true, mostRows + 1: false} {
-		s, _ := Open(form, Seed{})
+		s, _ := Open(f, Seed{})
 		_, err := s.Apply(Restore(&Restored{Groups: []KeptGroup{{Path: "berths", Rows: make([][]Kept, count), Now: int32(count)}}}))
 		require.NoError(t, err)
 		berths, _ := s.Field("berths")
 		require.Equal(t, fits, berths.Rows() == count)
 	}
-	s, _ := Open(form, Seed{})
-	_, err = s.Apply(Restore(&Restored{Groups: whole, Attempt: &KeptAttempt{Button: "save", Values: []Answer{rows(1)}}}))
+	s, _ := Open(f, Seed{})
+	_, err = s.Apply(Restore(&Restored{Groups: whole, Attempt: &KeptAttempt{Button: "save", Values: []form.Answer{rows(1)}}}))
 	require.NoError(t, err)
 	require.EqualValues(t, 1, s.Attempt().Number)
 	_, err = s.Apply(Replied(1, 1, &Reply{Kind: ReplyAccepted}))
@@ -126,12 +130,12 @@ func TestAttemptsThatDoNotFit(t *testing.T) {
 // A group says whether a private answer was typed in a row that is there: the next page
 // tells that it has to be entered again.
 func TestPrivateAnswersOfKeptRows(t *testing.T) {
-	form, err := NewForm(Declaration{
-		Name: "berths", Buttons: []string{"save"}, Submit: SubmitPolicy{Method: "PUT", Timeout: 1}, Prefill: PrefillPolicy{URL: "/berths", Timeout: 1},
-		Fields: []Field{{Path: "berths", Kind: KindRows}, {Path: "berths/*/vessel", Kind: KindText}, {Path: "berths/*/pin", Kind: KindText, Private: true}},
+	f, err := form.New(form.Declaration{
+		Name: "berths", Buttons: []string{"save"}, Submit: form.SubmitPolicy{Method: "PUT", Timeout: 1}, Prefill: form.PrefillPolicy{URL: "/berths", Timeout: 1},
+		Fields: []form.Field{{Path: "berths", Kind: form.KindRows}, {Path: "berths/*/vessel", Kind: form.KindText}, {Path: "berths/*/pin", Kind: form.KindText, Private: true}},
 	})
 	require.NoError(t, err)
-	s, opening := Open(form, Seed{})
+	s, opening := Open(f, Seed{})
 	private := func(events ...Event) bool {
 		for _, e := range events {
 			_, err := s.Apply(e)
@@ -141,7 +145,7 @@ func TestPrivateAnswersOfKeptRows(t *testing.T) {
 		require.Len(t, kept.Groups, 1)
 		return kept.Groups[0].Private
 	}
-	body := []Answer{{Place: Place{0, -1}, Value: Number(1, 0)}, {Place: Place{2, 0}, Value: Text("1111")}}
+	body := []form.Answer{{Place: form.Place{Field: 0, Row: -1}, Value: form.Number(1, 0)}, {Place: form.Place{Field: 2, Row: 0}, Value: form.Text("1111")}}
 	require.False(t, private(Loaded(opening[0].Request, body, "1"), AddRow("berths")), "it is as saved")
 	require.True(t, private(Edit("berths/1/pin", "2222")))
 	require.False(t, private(Edit("berths/1/pin", "")), "there is none")
@@ -152,7 +156,7 @@ func TestPrivateAnswersOfKeptRows(t *testing.T) {
 // An event that names what the form or the session has never had is the caller's
 // mistake.
 func TestWhatWasNeverThere(t *testing.T) {
-	form, err := NewForm(Declaration{Name: "berth", Submit: SubmitPolicy{Timeout: 1}, Buttons: []string{"save"}, Fields: []Field{{Path: "vessel", Kind: KindText}}})
+	form, err := form.New(form.Declaration{Name: "berth", Submit: form.SubmitPolicy{Timeout: 1}, Buttons: []string{"save"}, Fields: []form.Field{{Path: "vessel", Kind: form.KindText}}})
 	require.NoError(t, err)
 	for _, e := range []Event{
 		Loaded(9, nil, ""), LoadFailed(9, ""), Checked(9, nil), CheckFailed(9), Replied(9, 1, &Reply{}), Elapsed(0), Elapsed(99), Edit("draught", ""), Submit("apply"), Blur("x"),
@@ -166,13 +170,13 @@ func TestWhatWasNeverThere(t *testing.T) {
 
 // What does not fit is said at once: the applicant would miss it.
 func TestWhatIsLeftOutIsSaidAtOnce(t *testing.T) {
-	form, err := NewForm(Declaration{Name: "berth", Submit: SubmitPolicy{Timeout: 1}, Buttons: []string{"save"}, Fields: []Field{{Path: "vessel", Kind: KindText}}})
+	f, err := form.New(form.Declaration{Name: "berth", Submit: form.SubmitPolicy{Timeout: 1}, Buttons: []string{"save"}, Fields: []form.Field{{Path: "vessel", Kind: form.KindText}}})
 	require.NoError(t, err)
-	s, _ := Open(form, Seed{})
+	s, _ := Open(f, Seed{})
 	effects, err := s.Apply(Restore(&Restored{Values: []Kept{{Path: "vessel", Raw: "Heron"}, {Path: "draught", Raw: "2"}, {Path: "crew/0/name", Raw: "Ada"}}}))
 	require.NoError(t, err)
 	k := slices.IndexFunc(effects, func(e Effect) bool { return e.Kind == EffectSay })
-	require.Equal(t, MessageRestoredLeftOut, effects[k].Message.ID)
+	require.Equal(t, form.MessageRestoredLeftOut, effects[k].Message.ID)
 	require.EqualValues(t, 2, effects[k].Message.Count)
 	require.Equal(t, Assertive, effects[k].Level)
 }

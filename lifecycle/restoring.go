@@ -1,5 +1,7 @@
 package lifecycle
 
+import "leanwicket.dev/form"
+
 // mostRows bounds the row numbers of what an earlier page kept.
 const mostRows = 1 << 16
 
@@ -31,7 +33,7 @@ func (s *Session) restored(r *Restored) error {
 		s.load.needs |= needRows
 	}
 	for i := range s.inOrder() {
-		if s.has(i, bitTyped) && s.form.Fields[s.cells[i].field].Kind != KindRows {
+		if s.has(i, bitTyped) && s.form.Fields[s.cells[i].field].Kind != form.KindRows {
 			s.startCheck(i)
 		}
 	}
@@ -52,15 +54,15 @@ type taking struct {
 func (t *taking) tell() {
 	s := t.session
 	if t.lost {
-		s.say(Message{ID: MessageUnsettledPrivate}, Assertive)
+		s.say(form.Message{ID: form.MessageUnsettledPrivate}, Assertive)
 	}
 	switch {
 	case t.leftOut > 0:
-		s.say(Message{ID: MessageRestoredLeftOut, Count: t.leftOut}, Assertive)
+		s.say(form.Message{ID: form.MessageRestoredLeftOut, Count: t.leftOut}, Assertive)
 	case t.private:
-		s.say(Message{ID: MessageRestoredPrivate}, Assertive)
+		s.say(form.Message{ID: form.MessageRestoredPrivate}, Assertive)
 	case len(s.waiting) > 0:
-		s.say(Message{ID: MessageRestoredWaiting, Count: int32(len(s.waiting))}, Polite)
+		s.say(form.Message{ID: form.MessageRestoredWaiting, Count: int32(len(s.waiting))}, Polite)
 	}
 }
 
@@ -69,7 +71,7 @@ func (t *taking) tell() {
 func (t *taking) value(v *Kept) {
 	s := t.session
 	p, ok := s.form.Lookup(v.Path)
-	if !ok || s.form.Fields[p.Field].Kind == KindRows || p.Row >= mostRows || !s.form.CanHold(p.Field, v.Baseline) {
+	if !ok || s.form.Fields[p.Field].Kind == form.KindRows || p.Row >= mostRows || !s.form.CanHold(p.Field, v.Baseline) {
 		t.leftOut++
 		return
 	}
@@ -92,7 +94,7 @@ func (t *taking) value(v *Kept) {
 // takeKept takes what a cell held, and over what. Nothing is decided by it yet.
 func (s *Session) takeKept(i int32, v *Kept) {
 	s.setTyped(i, v.Raw)
-	if v.Veiled.Kind == ValueVeiled {
+	if v.Veiled.Kind == form.ValueVeiled {
 		s.cells[i].value = v.Veiled
 	}
 	s.setBaseline(i, v.Baseline)
@@ -113,7 +115,7 @@ func (s *Session) takeKept(i int32, v *Kept) {
 func (t *taking) group(kept *KeptGroup) {
 	s := t.session
 	p, ok := s.form.Lookup(kept.Path)
-	if !ok || s.form.Fields[p.Field].Kind != KindRows || p.Row >= 0 || t.whole[s.form.GroupIndex(p.Field)] || !kept.sound() {
+	if !ok || s.form.Fields[p.Field].Kind != form.KindRows || p.Row >= 0 || t.whole[s.form.GroupIndex(p.Field)] || !kept.sound() {
 		t.leftOut++
 		return
 	}
@@ -175,7 +177,7 @@ func (g *KeptGroup) sound() bool {
 
 // row takes the answers of one row. What is private in a row of the baseline is not
 // known until a load brings it.
-func (t *taking) row(group FieldID, r int32, answers []Kept) {
+func (t *taking) row(group form.FieldID, r int32, answers []Kept) {
 	s := t.session
 	for k := range answers {
 		v := &answers[k]
@@ -206,7 +208,7 @@ func (t *taking) attempt(kept *KeptAttempt) {
 	if !ok || !t.takeSent(kept.Values) {
 		t.lost = true
 		for i := range s.allCells() {
-			s.cells[i].sent = Value{}
+			s.cells[i].sent = form.Value{}
 			s.unmark(i, bitSent|bitSentChanged)
 		}
 		for _, group := range s.form.Groups() {
@@ -226,16 +228,16 @@ func (t *taking) attempt(kept *KeptAttempt) {
 		s.load.needs |= needRestored
 	}
 	for i := range s.inOrder() { // what had not loaded yet is blank, and no edit
-		if c := &s.cells[i]; s.form.Fields[c.field].Kind != KindRows && s.has(i, bitStays) && s.has(i, bitSent) && c.value != c.sent {
+		if c := &s.cells[i]; s.form.Fields[c.field].Kind != form.KindRows && s.has(i, bitStays) && s.has(i, bitSent) && c.value != c.sent {
 			s.mark(i, bitEdited)
 		}
 	}
-	s.unsettle(Message{ID: MessageUnsettledRestored})
+	s.unsettle(form.Message{ID: form.MessageUnsettledRestored})
 }
 
 // takeSent takes what an attempt sent. Rows that are not kept with their group are
 // rows as sent, and nothing else. It reports whether everything fits.
-func (t *taking) takeSent(values []Answer) bool {
+func (t *taking) takeSent(values []form.Answer) bool {
 	s := t.session
 	for g, group := range s.form.Groups() {
 		count, mentioned := rowCount(group, values)
@@ -258,7 +260,7 @@ func (t *taking) takeSent(values []Answer) bool {
 			}
 			i = s.rows[sent[a.Row]].first + s.form.Offset(a.Field)
 		}
-		if s.form.Fields[a.Field].Kind != KindRows {
+		if s.form.Fields[a.Field].Kind != form.KindRows {
 			s.cells[i].sent = a.Value
 		}
 		if a.Changed {

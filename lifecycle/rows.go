@@ -1,12 +1,16 @@
 package lifecycle
 
-import "slices"
+import (
+	"slices"
+
+	"leanwicket.dev/form"
+)
 
 // rowsOf are the lists of a group.
-func (s *Session) rowsOf(group FieldID) *rows { return &s.groups[s.form.GroupIndex(group)] }
+func (s *Session) rowsOf(group form.FieldID) *rows { return &s.groups[s.form.GroupIndex(group)] }
 
 // setRowList replaces one of a group's lists of rows.
-func (s *Session) setRowList(group FieldID, which rowLists, list []int32) {
+func (s *Session) setRowList(group form.FieldID, which rowLists, list []int32) {
 	old := s.rowsOf(group).list(which)
 	for _, r := range *old {
 		s.rows[r].in &^= which
@@ -35,9 +39,9 @@ func (s *Session) indexGroup(g int) {
 func (s *Session) rowIn(r int32, which rowLists) bool { return s.rows[r].in&which != 0 }
 
 // rowsAt finds the group of a path, and with a row number the row's position.
-func (s *Session) rowsAt(path string, wantRow bool) (*rows, Place, error) {
+func (s *Session) rowsAt(path string, wantRow bool) (*rows, form.Place, error) {
 	p, ok := s.form.Lookup(path)
-	if !ok || s.form.Fields[p.Field].Kind != KindRows || (p.Row >= 0) != wantRow {
+	if !ok || s.form.Fields[p.Field].Kind != form.KindRows || (p.Row >= 0) != wantRow {
 		what := "rows"
 		if wantRow {
 			what = "row"
@@ -110,7 +114,7 @@ func (s *Session) moveRow(path, to string) error {
 
 // editedRows draws the consequences of an edit of a group; changed rows count
 // as touched.
-func (s *Session) editedRows(group FieldID) {
+func (s *Session) editedRows(group form.FieldID) {
 	i := int32(group)
 	s.noteChanged(i)
 	s.mark(i, bitTouched)
@@ -122,7 +126,7 @@ func (s *Session) editedRows(group FieldID) {
 
 // newRow makes a row whose fields hold their declared defaults and have no
 // baseline. It is in none of the group's lists yet.
-func (s *Session) newRow(group FieldID) int32 {
+func (s *Session) newRow(group form.FieldID) int32 {
 	members := s.form.Members(group)
 	g, r := s.rowsOf(group), int32(len(s.rows))
 	if last := len(g.free) - 1; last >= 0 {
@@ -146,10 +150,10 @@ func (s *Session) newRow(group FieldID) int32 {
 }
 
 // blankRow makes a row that holds nothing, for answers that come from elsewhere.
-func (s *Session) blankRow(group FieldID) int32 {
+func (s *Session) blankRow(group form.FieldID) int32 {
 	r := s.newRow(group)
 	for i := range s.cellsOf(r) {
-		s.cells[i].value = Value{}
+		s.cells[i].value = form.Value{}
 	}
 	return r
 }
@@ -196,7 +200,7 @@ func (s *Session) eachRow(g int32, do func(r int32)) {
 }
 
 // setRows replaces the rows that are there now.
-func (s *Session) setRows(group FieldID, now []int32) {
+func (s *Session) setRows(group form.FieldID, now []int32) {
 	g := s.rowsOf(group)
 	if slices.Equal(g.now, now) {
 		return
@@ -215,7 +219,7 @@ func (s *Session) setRows(group FieldID, now []int32) {
 }
 
 // freeRows gives back the rows that are in no list any more.
-func (s *Session) freeRows(group FieldID) {
+func (s *Session) freeRows(group form.FieldID) {
 	g := s.rowsOf(group)
 	for id := range s.rows {
 		if r := &s.rows[id]; r.group == group && r.used && r.in == 0 {
@@ -244,16 +248,16 @@ func (s *Session) rowsDirty(i int32) bool {
 func (s *Session) inOrder() func(yield func(int32) bool) {
 	return func(yield func(int32) bool) {
 		for id := range s.form.Fields {
-			if s.form.GroupOf(FieldID(id)) >= 0 {
+			if s.form.GroupOf(form.FieldID(id)) >= 0 {
 				continue
 			}
 			if !yield(int32(id)) {
 				return
 			}
-			if s.form.Fields[id].Kind != KindRows {
+			if s.form.Fields[id].Kind != form.KindRows {
 				continue
 			}
-			for _, r := range s.rowsOf(FieldID(id)).now {
+			for _, r := range s.rowsOf(form.FieldID(id)).now {
 				for i := range s.cellsOf(r) {
 					if !yield(i) {
 						return

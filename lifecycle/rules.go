@@ -1,16 +1,18 @@
 package lifecycle
 
+import "leanwicket.dev/form"
+
 // brokenRules evaluates a cell's constraints.
-func (s *Session) brokenRules(i int32) Codes {
+func (s *Session) brokenRules(i int32) form.Codes {
 	c := &s.cells[i]
-	var broken Codes
+	var broken form.Codes
 	field := &s.form.Fields[c.field]
 	switch c.value.Kind {
-	case ValueUnparsed:
-		return 1 << CodeBadInput
-	case ValueVeiled:
-		broken = Codes(c.value.Coef)
-		if broken.Has(CodeBadInput) {
+	case form.ValueUnparsed:
+		return 1 << form.CodeBadInput
+	case form.ValueVeiled:
+		broken = form.Codes(c.value.Coef)
+		if broken.Has(form.CodeBadInput) {
 			return broken
 		}
 	}
@@ -24,7 +26,7 @@ func (s *Session) brokenRules(i int32) Codes {
 
 // breaks evaluates one constraint of a cell: the message and the code of what
 // is wrong, or false.
-func (s *Session) breaks(i int32, k int) (MessageID, Code, bool) {
+func (s *Session) breaks(i int32, k int) (form.MessageID, form.Code, bool) {
 	c := &s.cells[i]
 	constraint := &s.form.Fields[c.field].Constraints[k]
 	switch {
@@ -34,33 +36,33 @@ func (s *Session) breaks(i int32, k int) (MessageID, Code, bool) {
 			other = s.rows[c.row].first + s.form.Offset(constraint.Other)
 		}
 		return constraint.BreaksBeside(c.value, s.effective(other, sideNow))
-	case s.form.Fields[c.field].Kind == KindRows:
+	case s.form.Fields[c.field].Kind == form.KindRows:
 		count := len(s.groups[s.form.GroupIndex(c.field)].now)
-		if constraint.Op == OpRequired && !s.holdsHere(constraint.When, i, sideNow) {
-			return MessageNone, 0, false
+		if constraint.Op == form.OpRequired && !s.holdsHere(constraint.When, i, sideNow) {
+			return form.MessageNone, 0, false
 		}
 		return constraint.BreaksAt(count)
-	case constraint.Op == OpRequired:
+	case constraint.Op == form.OpRequired:
 		if c.value.Absent() && s.holdsHere(constraint.When, i, sideNow) {
-			return MessageValueMissing, CodeValueMissing, true
+			return form.MessageValueMissing, form.CodeValueMissing, true
 		}
-		return MessageNone, 0, false
-	case constraint.Op == OpTicked:
-		return MessageUnticked, CodeValueMissing, c.value.Absent()
+		return form.MessageNone, 0, false
+	case constraint.Op == form.OpTicked:
+		return form.MessageUnticked, form.CodeValueMissing, c.value.Absent()
 	case c.value.Absent():
-		return MessageNone, 0, false
-	case c.value.Kind == ValueVeiled:
-		return MessageNone, 0, false // what it breaks by itself is written with it
+		return form.MessageNone, 0, false
+	case c.value.Kind == form.ValueVeiled:
+		return form.MessageNone, 0, false // what it breaks by itself is written with it
 	default:
 		return s.form.Breaks(c.field, k, c.value)
 	}
 }
 
 // ruleText writes what a broken rule says.
-func (s *Session) ruleText(i int32, code Code) string {
+func (s *Session) ruleText(i int32, code form.Code) string {
 	c := &s.cells[i]
 	for k := range s.form.Fields[c.field].Constraints {
-		if message, broken, bad := s.breaks(i, k); bad && broken == code && c.value.Kind != ValueUnparsed {
+		if message, broken, bad := s.breaks(i, k); bad && broken == code && c.value.Kind != form.ValueUnparsed {
 			return s.form.RuleText(c.field, k, message, code)
 		}
 	}

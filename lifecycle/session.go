@@ -3,12 +3,14 @@ package lifecycle
 import (
 	"slices"
 	"time"
+
+	"leanwicket.dev/form"
 )
 
 // Session is one applicant's work on one form, from opening to leaving. It is
 // changed by Apply alone, and by one goroutine at a time.
 type Session struct {
-	form *Form
+	form *form.Form
 	seed Seed
 
 	cells  []cell // one for each declared field, then those of the rows
@@ -18,16 +20,16 @@ type Session struct {
 	issues []issue    // of checks and of the server, as they came
 	tries  []tryState // of the newest attempt
 
-	keptValues []Answer        // of scalars.kept
+	keptValues []form.Answer   // of scalars.kept
 	waiting    []waitingAnswer // what an earlier page kept of rows that a load has to bring
 	receipt    Receipt
 	scalars
 
 	// What belongs to the step that is being taken.
 	effects []Effect
-	answers []Answer
+	answers []form.Answer
 	changed []int32
-	scratch []Value
+	scratch []form.Value
 	byEdit  bool // the applicant's own edit is at work
 	// The cell that the step's own event edits, or -1.
 	editedNow int32
@@ -63,7 +65,7 @@ type scalars struct {
 	asked     AskReason
 	guard     bool
 	notice    notice
-	focus     Place
+	focus     form.Place
 
 	nextRequest RequestID
 	nextTimer   TimerID
@@ -72,14 +74,14 @@ type scalars struct {
 
 // cell is one answer.
 type cell struct {
-	value    Value
-	baseline Value
-	sent     Value
+	value    form.Value
+	baseline form.Value
+	sent     form.Value
 	raw      string // as typed, with bitRaw
-	field    FieldID
+	field    form.FieldID
 	row      int32 // into Session.rows, or -1
 	bits     cellBits
-	rules    Codes
+	rules    form.Codes
 }
 
 type cellBits uint32
@@ -113,7 +115,7 @@ const (
 
 // row is a row of a group. Its identity outlives its place.
 type row struct {
-	group FieldID
+	group form.FieldID
 	first int32 // its first cell
 	used  bool
 	in    rowLists // the lists that it is in
@@ -150,28 +152,28 @@ func (g *rows) list(which rowLists) *[]int32 {
 }
 
 type notice struct {
-	message Message
+	message form.Message
 	level   Level
 	count   int32
 }
 
 // Open begins a session. Its effects are those of the opening: with a prefill
 // source the Load and its timer.
-func Open(form *Form, seed Seed) (*Session, []Effect) {
-	s := &Session{form: form, seed: seed}
+func Open(f *form.Form, seed Seed) (*Session, []Effect) {
+	s := &Session{form: f, seed: seed}
 	s.focus, s.editedNow = WholeForm, -1
-	s.cells = make([]cell, len(form.Fields))
+	s.cells = make([]cell, len(f.Fields))
 	for i := range s.cells {
-		s.cells[i] = cell{field: FieldID(i), row: -1, bits: bitAsked | bitBaseAsked}
-		if form.GroupOf(FieldID(i)) < 0 {
+		s.cells[i] = cell{field: form.FieldID(i), row: -1, bits: bitAsked | bitBaseAsked}
+		if f.GroupOf(form.FieldID(i)) < 0 {
 			s.cells[i].bits |= bitLive
 		}
 	}
-	s.groups = make([]rows, form.GroupCount())
+	s.groups = make([]rows, f.GroupCount())
 	s.toDefaults()
 	s.clearChanged()
-	if form.Prefill.URL != "" {
-		if form.Prefill.Needed {
+	if f.Prefill.URL != "" {
+		if f.Prefill.Needed {
 			s.load.needs = needDeclared
 		}
 		s.startLoad()
@@ -264,7 +266,7 @@ func (s *Session) emit(e Effect) { s.effects = append(s.effects, e) }
 
 // say tells the applicant something: once a step, so that a second message of
 // the same step joins the first.
-func (s *Session) say(m Message, level Level) {
+func (s *Session) say(m form.Message, level Level) {
 	if s.said >= 0 {
 		first := &s.effects[s.said]
 		first.Message.And, first.Message.AndCount = m.ID, m.Count
@@ -278,7 +280,7 @@ func (s *Session) say(m Message, level Level) {
 }
 
 // focusOn moves the focus, once a step: what comes later is the newer reason.
-func (s *Session) focusOn(p Place) {
+func (s *Session) focusOn(p form.Place) {
 	s.focus = p
 	for i := range s.effects {
 		if s.effects[i].Kind == EffectFocus {
@@ -364,9 +366,9 @@ func (g *rows) copyFrom(h *rows) {
 	g.free = append(g.free[:0], h.free...)
 }
 
-// same reports whether two sessions of one form have the same state: all but
+// Same reports whether two sessions of one form have the same state: all but
 // what belongs to the newest step.
-func (s *Session) same(t *Session) bool {
+func (s *Session) Same(t *Session) bool {
 	if s.scalars != t.scalars || len(s.cells) != len(t.cells) ||
 		!slices.Equal(s.rows, t.rows) || !slices.Equal(s.checks, t.checks) ||
 		!slices.Equal(s.issues, t.issues) || !slices.Equal(s.tries, t.tries) || !slices.Equal(s.keptValues, t.keptValues) || !slices.Equal(s.waiting, t.waiting) {

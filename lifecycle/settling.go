@@ -1,6 +1,10 @@
 package lifecycle
 
-import "time"
+import (
+	"time"
+
+	"leanwicket.dev/form"
+)
 
 // An attempt that was sent and of which nothing is known is unsettled: it may
 // or may not have been applied. It is settled, with the same key and the same
@@ -8,10 +12,10 @@ import "time"
 // twice, and a lost reply never loses a newer edit.
 
 // unsettle ends the wait for an attempt without an outcome.
-func (s *Session) unsettle(m Message) {
+func (s *Session) unsettle(m form.Message) {
 	s.activity = ActivityIdle
 	s.follow = false
-	if m.ID == MessageUnsettled || m.ID == MessageUnsettledRestored {
+	if m.ID == form.MessageUnsettled || m.ID == form.MessageUnsettledRestored {
 		s.attempt.unsure = true
 	}
 	if s.load.needs&needRestored != 0 {
@@ -22,7 +26,7 @@ func (s *Session) unsettle(m Message) {
 
 func (s *Session) sendTimedOut() {
 	s.tries[s.currentTry()-1] = tryTimedOut
-	s.unsettle(Message{ID: MessageUnsettled})
+	s.unsettle(form.Message{ID: form.MessageUnsettled})
 }
 
 // retry sends an unsettled attempt again, or submits again after a denial.
@@ -61,7 +65,7 @@ func (s *Session) pause(retryAfter time.Duration) {
 		wait = retryAfter
 	}
 	if int(s.attempt.repeats) >= policy.ResendTimes || wait > policy.ResendLongest {
-		s.unsettle(Message{ID: MessageUnsettledWait, Wait: wait})
+		s.unsettle(form.Message{ID: form.MessageUnsettledWait, Wait: wait})
 		return
 	}
 	s.attempt.repeats++
@@ -69,7 +73,7 @@ func (s *Session) pause(retryAfter time.Duration) {
 	s.arm(TimerWait, wait)
 	if !s.attempt.waited {
 		s.attempt.waited = true
-		s.say(Message{ID: MessageWaiting, Wait: wait}, Polite)
+		s.say(form.Message{ID: form.MessageWaiting, Wait: wait}, Polite)
 	}
 }
 
@@ -132,7 +136,7 @@ func (s *Session) settle(r *Reply) {
 	case ReplyUnderway, ReplyUnavailable:
 		s.pause(r.RetryAfter)
 	default:
-		s.unsettle(Message{ID: MessageUnsettled})
+		s.unsettle(form.Message{ID: form.MessageUnsettled})
 	}
 }
 
@@ -147,11 +151,11 @@ func (s *Session) settleRefused(r *Reply) {
 	if len(r.Entries) == 0 {
 		text := r.Text
 		if text == "" {
-			text = s.form.Text(Message{ID: MessageIssueUntold})
+			text = s.form.Text(form.Message{ID: form.MessageIssueUntold})
 		}
 		s.addIssue(issue{cell: -1, from: -1, source: SourceServer, text: text})
 	}
-	s.say(Message{ID: MessageRefused, Count: int32(max(1, len(r.Entries))), Words: r.Text}, Assertive)
+	s.say(form.Message{ID: form.MessageRefused, Count: int32(max(1, len(r.Entries))), Words: r.Text}, Assertive)
 	if s.follow {
 		s.followUp()
 		return
@@ -203,7 +207,7 @@ func (s *Session) sentPlace(path string) int32 {
 	return s.rows[sent[p.Row]].first + s.form.Offset(p.Field)
 }
 
-func (s *Session) firstServerIssue() Place {
+func (s *Session) firstServerIssue() form.Place {
 	for i := range s.inOrder() {
 		if s.has(i, bitServerIssue) {
 			p, _ := s.where(i)
@@ -226,16 +230,16 @@ func (s *Session) settleOutdated(r *Reply) {
 	s.mergeKept()
 	s.load.needs |= needOutdated
 	s.startLoad()
-	s.say(Message{ID: MessageOutdated}, Assertive)
+	s.say(form.Message{ID: form.MessageOutdated}, Assertive)
 }
 
 // settleDenied: the denial of a first try tells that nothing was applied; that
 // of any later try tells nothing.
 func (s *Session) settleDenied(r *Reply) {
 	s.follow = false
-	m := Message{ID: MessageDenied, Words: r.Text}
+	m := form.Message{ID: form.MessageDenied, Words: r.Text}
 	if s.currentTry() > 1 || s.attempt.adopted {
-		m.And = MessageUnsettled
+		m.And = form.MessageUnsettled
 		s.unsettle(m)
 		return
 	}
@@ -258,7 +262,7 @@ func (s *Session) followUp() {
 		return
 	}
 	if s.standing == OutcomeRefused {
-		s.say(Message{ID: MessageFollowing}, Polite)
+		s.say(form.Message{ID: form.MessageFollowing}, Polite)
 	}
 	s.begin(s.pressed)
 }

@@ -11,27 +11,29 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"leanwicket.dev/form"
 )
 
 // fullSession is in the middle of everything: what an earlier page kept waits for its
 // row, its attempt is sent again, a load is kept meanwhile, a check has brought an
 // issue and another one is out.
 func fullSession(t *testing.T) *Session {
-	form, err := NewForm(Declaration{
+	f, err := form.New(form.Declaration{
 		Name: "berths", Buttons: []string{"save", "send"},
-		Prefill: PrefillPolicy{URL: "/berths", Needed: true, Timeout: time.Second, Ask: true},
-		Submit:  SubmitPolicy{URL: "/berths", Method: "PUT", Timeout: time.Second, Edit: true},
-		Fields: []Field{
-			{Path: "quay", Kind: KindText, Check: CheckPolicy{URL: "/quays", Delay: time.Second, Timeout: time.Second}},
-			{Path: "note", Kind: KindText, Check: CheckPolicy{URL: "/notes", Delay: time.Second, Timeout: time.Second}},
-			{Path: "berths", Kind: KindRows},
-			{Path: "berths/*/vessel", Kind: KindText},
-			{Path: "mast", Kind: KindText, Check: CheckPolicy{URL: "/masts", Delay: time.Second, Timeout: time.Second}},
+		Prefill: form.PrefillPolicy{URL: "/berths", Needed: true, Timeout: time.Second, Ask: true},
+		Submit:  form.SubmitPolicy{URL: "/berths", Method: "PUT", Timeout: time.Second, Edit: true},
+		Fields: []form.Field{
+			{Path: "quay", Kind: form.KindText, Check: form.CheckPolicy{URL: "/quays", Delay: time.Second, Timeout: time.Second}},
+			{Path: "note", Kind: form.KindText, Check: form.CheckPolicy{URL: "/notes", Delay: time.Second, Timeout: time.Second}},
+			{Path: "berths", Kind: form.KindRows},
+			{Path: "berths/*/vessel", Kind: form.KindText},
+			{Path: "mast", Kind: form.KindText, Check: form.CheckPolicy{URL: "/masts", Delay: time.Second, Timeout: time.Second}},
 		},
-		Defaults: []Answer{{Place: Place{2, -1}, Value: Number(1, 0)}, {Place: Place{3, 0}, Value: Text("Heron")}},
+		Defaults: []form.Answer{{Place: form.Place{Field: 2, Row: -1}, Value: form.Number(1, 0)}, {Place: form.Place{Field: 3, Row: 0}, Value: form.Text("Heron")}},
 	})
 	require.NoError(t, err)
-	s, opening := Open(form, Seed{7})
+	s, opening := Open(f, Seed{7})
 	load := opening[slices.IndexFunc(opening, func(e Effect) bool { return e.Kind == EffectLoad })].Request
 	apply := func(e Event) []Effect {
 		effects, err := s.Apply(e)
@@ -39,8 +41,8 @@ func fullSession(t *testing.T) *Session {
 		return slices.Clone(effects)
 	}
 	apply(Restore(&Restored{
-		Values:  []Kept{{Path: "quay", Raw: "north", Baseline: Text("south")}, {Path: "berths/0/vessel", Raw: "Gull", Baseline: Text("Tern")}},
-		Attempt: &KeptAttempt{Key: Key{9}, Button: "save", Version: "1", Values: []Answer{{Place{0, -1}, Text("north"), true}, {Place{2, -1}, Number(1, 0), false}, {Place{3, 0}, Text("Gull"), true}}},
+		Values:  []Kept{{Path: "quay", Raw: "north", Baseline: form.Text("south")}, {Path: "berths/0/vessel", Raw: "Gull", Baseline: form.Text("Tern")}},
+		Attempt: &KeptAttempt{Key: Key{9}, Button: "save", Version: "1", Values: []form.Answer{{Place: form.Place{Field: 0, Row: -1}, Value: form.Text("north"), Changed: true}, {Place: form.Place{Field: 2, Row: -1}, Value: form.Number(1, 0), Changed: false}, {Place: form.Place{Field: 3, Row: 0}, Value: form.Text("Gull"), Changed: true}}},
 	}))
 	check := func(effects []Effect) RequestID {
 		k := slices.IndexFunc(effects, func(e Effect) bool { return e.Kind == EffectArm && e.Of == TimerCheckDelay })
@@ -51,8 +53,8 @@ func fullSession(t *testing.T) *Session {
 	apply(Checked(request, []Entry{{Path: "quay", Code: "full", Text: "The quay is full."}}))
 	check(apply(Edit("mast", "12 m")))
 	apply(Retry())
-	apply(Loaded(load, []Answer{{Place{0, -1}, Text("west"), false}}, "2"))
-	s.receipt = Receipt{Values: []Answer{{Place{0, -1}, Text("north"), false}}, To: "/berths/7", Version: "1", Text: "Saved."}
+	apply(Loaded(load, []form.Answer{{Place: form.Place{Field: 0, Row: -1}, Value: form.Text("west"), Changed: false}}, "2"))
+	s.receipt = Receipt{Values: []form.Answer{{Place: form.Place{Field: 0, Row: -1}, Value: form.Text("north"), Changed: false}}, To: "/berths/7", Version: "1", Text: "Saved."}
 	s.version = "1"
 	s.rows[0].used, s.groups[0].free = true, append(s.groups[0].free, 0)
 	return s
@@ -149,13 +151,13 @@ func TestNoStateIsForgotten(t *testing.T) {
 		visited++
 		var before Session
 		before.CopyFrom(s)
-		require.True(t, before.same(s), "%s: a copy is the same", path)
+		require.True(t, before.Same(s), "%s: a copy is the same", path)
 		written := string(before.AppendExact(nil))
 		require.True(t, change(path, leaf), path)
-		require.False(t, before.same(s), "%s is not compared", path)
+		require.False(t, before.Same(s), "%s is not compared", path)
 		var after Session
 		after.CopyFrom(s)
-		require.True(t, after.same(s), "%s is not copied", path)
+		require.True(t, after.Same(s), "%s is not copied", path)
 		if !exempt(notWritten, path) {
 			assert.NotEqual(t, written, safely(t, path, func() string { return string(s.AppendExact(nil)) }), "%s is not written", path)
 		}

@@ -1,5 +1,7 @@
 package lifecycle
 
+import "leanwicket.dev/form"
+
 // receivedMark remembers that the newest attempt was accepted on a form that
 // creates: the same answers are not sent as a second record.
 type receivedMark struct {
@@ -24,7 +26,7 @@ func (s *Session) press(button int32, fromLeave bool) {
 		return
 	}
 	s.pressed = button
-	if s.form.Show == ShowSubmit {
+	if s.form.Show == form.ShowSubmit {
 		s.reveal()
 	}
 	if holds := s.holds(button) &^ Holds(HoldChecking); holds != 0 {
@@ -106,7 +108,7 @@ func (s *Session) holdsReceived(button int32) bool {
 	}
 	for id := range s.form.Fields {
 		i := int32(id)
-		if s.form.GroupOf(FieldID(id)) < 0 && s.form.Fields[id].Kind != KindRows &&
+		if s.form.GroupOf(form.FieldID(id)) < 0 && s.form.Fields[id].Kind != form.KindRows &&
 			s.effective(i, sideNow) != s.cells[i].sent && !s.countsAsSent(i) {
 			return false
 		}
@@ -137,7 +139,7 @@ func (s *Session) sameRowsAsSent(g, head int32) bool {
 			if brought && s.countsAsSent(i) {
 				continue
 			}
-			was := Value{}
+			was := form.Value{}
 			if k < len(group.sent) {
 				was = s.cells[s.rows[group.sent[k]].first+s.form.Offset(s.cells[i].field)].sent
 			}
@@ -169,22 +171,22 @@ func (s *Session) block(holds Holds, keepOutcome bool) {
 
 // HoldMessage is what a submit would say that these hold, by the first of them;
 // MessageNone where that is said nowhere: nothing holds, or work is on its way.
-func (s *Session) HoldMessage(holds Holds) Message {
+func (s *Session) HoldMessage(holds Holds) form.Message {
 	switch holds.First() {
 	case HoldLoading:
-		return Message{ID: MessageBlockedLoading}
+		return form.Message{ID: form.MessageBlockedLoading}
 	case HoldPrefillMissing:
-		return Message{ID: MessageBlockedPrefillMissing}
+		return form.Message{ID: form.MessageBlockedPrefillMissing}
 	case HoldContested:
-		return Message{ID: MessageBlockedContested, Count: s.tally[classContested]}
+		return form.Message{ID: form.MessageBlockedContested, Count: s.tally[classContested]}
 	case HoldInvalid:
-		return Message{ID: MessageBlockedInvalid, Count: s.countIssues()}
+		return form.Message{ID: form.MessageBlockedInvalid, Count: s.countIssues()}
 	case HoldUnchanged:
-		return Message{ID: MessageBlockedUnchanged}
+		return form.Message{ID: form.MessageBlockedUnchanged}
 	case HoldReceived:
-		return Message{ID: MessageBlockedReceived}
+		return form.Message{ID: form.MessageBlockedReceived}
 	default:
-		return Message{}
+		return form.Message{}
 	}
 }
 
@@ -231,10 +233,10 @@ func (s *Session) cancel() error {
 		s.tries[s.currentTry()-1] = tryCancelled
 		s.emit(Effect{Kind: EffectAbort, Attempt: s.attempt.number, Try: s.currentTry()})
 		s.disarm(TimerSend)
-		s.unsettle(Message{ID: MessageUnsettled})
+		s.unsettle(form.Message{ID: form.MessageUnsettled})
 	case ActivityWaiting:
 		s.disarm(TimerWait)
-		s.unsettle(Message{ID: MessageUnsettled})
+		s.unsettle(form.Message{ID: form.MessageUnsettled})
 	default:
 		return errNoCancel
 	}
@@ -266,7 +268,7 @@ func (s *Session) reset() error {
 	if !s.open() {
 		s.mergeKept() // what has come is saved, and a clear takes it too
 	}
-	if s.clearNext || s.thenDue && s.form.Accepted.Then == ThenClear {
+	if s.clearNext || s.thenDue && s.form.Accepted.Then == form.ThenClear {
 		s.clearNext, s.thenDue = false, false
 		s.toDefaults()
 	} else {

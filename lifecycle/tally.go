@@ -1,5 +1,7 @@
 package lifecycle
 
+import "leanwicket.dev/form"
+
 // tally counts the live cells of each class, so that no question about the
 // whole form looks at every field.
 type tally [classCount]int32
@@ -57,7 +59,7 @@ func (c *cell) dirtyClasses() uint8 {
 
 // change alters a cell's bits and rules, and keeps the counts and the list of
 // changed cells in step. It is the only place that writes them.
-func (s *Session) change(i int32, set, clear cellBits, rules Codes) {
+func (s *Session) change(i int32, set, clear cellBits, rules form.Codes) {
 	c := &s.cells[i]
 	bitsBefore, rulesBefore := c.bits, c.rules
 	before := c.classes()

@@ -1,5 +1,7 @@
 package lifecycle
 
+import "leanwicket.dev/form"
+
 // Standing is where the three parts of a session are that a reader sees.
 type Standing struct {
 	Prefill    Prefill
@@ -22,7 +24,7 @@ const (
 
 var partWords = [...]string{"prefill", "submission", "leave"}
 
-func (p Part) String() string { return word(partWords[:], p) }
+func (p Part) String() string { return form.Word(partWords[:], p) }
 
 // Transition is one arrow in the chart of the lifecycle: a part goes from one
 // state to another by an event. A submit that leaves the submission where it was

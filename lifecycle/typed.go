@@ -6,6 +6,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"leanwicket.dev/form"
 )
 
 // Decode writes the session's answers into a struct: each exported field by the
@@ -28,7 +30,7 @@ type structDecoder struct {
 }
 
 func (d *structDecoder) wrong(path, problem string) {
-	d.problems = append(d.problems, &FormError{path, problem})
+	d.problems = append(d.problems, &form.Error{Path: path, Problem: problem})
 }
 
 // MemberName is the name of a struct's field in a body, as encoding/json has
@@ -54,7 +56,7 @@ func (d *structDecoder) object(v reflect.Value, prefix string) {
 		if name == "" {
 			continue
 		}
-		path := prefix + EscapeToken(name)
+		path := prefix + form.EscapeToken(name)
 		d.member(v.Field(k), path)
 	}
 }
@@ -69,7 +71,7 @@ func (d *structDecoder) member(v reflect.Value, path string) {
 		d.wrong(path, "the form has no such field")
 		return
 	}
-	if v.Kind() == reflect.Slice && v.Type().Elem().Kind() == reflect.Struct && f.Declared().Kind == KindRows {
+	if v.Kind() == reflect.Slice && v.Type().Elem().Kind() == reflect.Struct && f.Declared().Kind == form.KindRows {
 		list := reflect.MakeSlice(v.Type(), f.Rows(), f.Rows())
 		for row := range f.Rows() {
 			d.object(list.Index(row), path+"/"+strconv.Itoa(row)+"/")
@@ -92,29 +94,29 @@ func (d *structDecoder) member(v reflect.Value, path string) {
 }
 
 // setTyped writes a value into a Go value that can hold it.
-func setTyped(v reflect.Value, value Value) bool {
+func setTyped(v reflect.Value, value form.Value) bool {
 	text := value.String()
 	switch v.Kind() {
 	case reflect.String:
 		v.SetString(text)
-		return value.Kind != ValueUnparsed
+		return value.Kind != form.ValueUnparsed
 	case reflect.Bool:
 		v.SetBool(true)
-		return value.Kind == ValueBoolean
+		return value.Kind == form.ValueBoolean
 	case reflect.Int, reflect.Int8, reflect.Int16, reflect.Int32, reflect.Int64:
 		n, err := strconv.ParseInt(text, 10, v.Type().Bits())
 		v.SetInt(n)
-		return err == nil && value.Kind == ValueNumber
+		return err == nil && value.Kind == form.ValueNumber
 	case reflect.Uint, reflect.Uint8, reflect.Uint16, reflect.Uint32, reflect.Uint64:
 		n, err := strconv.ParseUint(text, 10, v.Type().Bits())
 		v.SetUint(n)
-		return err == nil && value.Kind == ValueNumber
+		return err == nil && value.Kind == form.ValueNumber
 	case reflect.Float32, reflect.Float64:
 		n, err := strconv.ParseFloat(text, v.Type().Bits())
 		v.SetFloat(n)
-		return err == nil && value.Kind == ValueNumber
+		return err == nil && value.Kind == form.ValueNumber
 	case reflect.Slice:
-		if v.Type().Elem().Kind() != reflect.String || value.Kind != ValueChoices {
+		if v.Type().Elem().Kind() != reflect.String || value.Kind != form.ValueChoices {
 			return false
 		}
 		options := value.Options()

@@ -1,15 +1,19 @@
 package lifecycle
 
-import "slices"
+import (
+	"slices"
+
+	"leanwicket.dev/form"
+)
 
 // waitingAnswer is an answer of a row that was as saved: it waits for the rows.
 type waitingAnswer struct {
 	Kept
-	place Place
+	place form.Place
 }
 
 // awaits reports whether restored answers of a field's group wait for their rows.
-func (s *Session) awaits(id FieldID) bool {
+func (s *Session) awaits(id form.FieldID) bool {
 	if len(s.waiting) == 0 {
 		return false
 	}
@@ -27,8 +31,8 @@ func (s *Session) editWaiting(e *Event) bool {
 		return false
 	}
 	v := &s.waiting[k]
-	v.Raw, v.Veiled, v.Clean, v.Since = readable(e.Raw), Value{}, false, s.attempt.number > 0
-	if e.Veiled.Kind == ValueVeiled {
+	v.Raw, v.Veiled, v.Clean, v.Since = readable(e.Raw), form.Value{}, false, s.attempt.number > 0
+	if e.Veiled.Kind == form.ValueVeiled {
 		v.Veiled = e.Veiled
 	}
 	if i, there := s.cellAt(v.place); there { // of a default row, which gives way
@@ -59,24 +63,24 @@ func (s *Session) placeWaiting(ask bool) {
 	if len(waiting) == 0 {
 		return
 	}
-	made := map[Place]int32{} // by group and place
+	made := map[form.Place]int32{} // by group and place
 	var placed []int32
 	for k := range waiting {
 		v := &waiting[k]
 		group := s.form.GroupOf(v.place.Field)
 		g := s.rowsOf(group)
-		r, isMade := made[Place{group, v.place.Row}]
+		r, isMade := made[form.Place{Field: group, Row: v.place.Row}]
 		switch {
 		case v.Clean: // it follows what has come
 			continue
 		case isMade:
 		case int(v.place.Row) < len(g.base) && s.rowIn(g.base[v.place.Row], inNow):
 			r = g.base[v.place.Row]
-		case v.Veiled.Kind != ValueVeiled && s.form.Parse(v.place.Field, v.Raw).Absent():
+		case v.Veiled.Kind != form.ValueVeiled && s.form.Parse(v.place.Field, v.Raw).Absent():
 			continue // nothing is lost with it
 		default:
 			r = s.rowForWaiting(group, ask)
-			made[Place{group, v.place.Row}] = r
+			made[form.Place{Field: group, Row: v.place.Row}] = r
 		}
 		i := s.rows[r].first + s.form.Offset(v.place.Field)
 		s.placeAnswer(i, v, ask)
@@ -90,7 +94,7 @@ func (s *Session) placeWaiting(ask bool) {
 }
 
 // rowForWaiting adds a row for the answers of one that is gone.
-func (s *Session) rowForWaiting(group FieldID, ask bool) int32 {
+func (s *Session) rowForWaiting(group form.FieldID, ask bool) int32 {
 	head, g := int32(group), s.rowsOf(group)
 	r := s.blankRow(group)
 	g.now = append(g.now, r)

@@ -1,5 +1,7 @@
 package lifecycle
 
+import "leanwicket.dev/form"
+
 // The words of state. Each type's String gives the word as it stands in files
 // and output.
 
@@ -153,18 +155,18 @@ var (
 	levelWords      = [...]string{"polite", "assertive"}
 )
 
-func (p Prefill) String() string     { return word(prefillWords[:], p) }
-func (a Activity) String() string    { return word(activityWords[:], a) }
-func (o Outcome) String() string     { return word(outcomeWords[:], o) }
-func (s Submission) String() string  { return word(submissionWords[:], s) }
-func (l Leave) String() string       { return word(leaveWords[:], l) }
-func (k LeaveKind) String() string   { return word(leaveKindWords[:], k) }
-func (a LeaveAnswer) String() string { return word(answerWords[:], a) }
-func (r AskReason) String() string   { return word(reasonWords[:], r) }
-func (c Choice) String() string      { return word(choiceWords[:], c) }
-func (k ReplyKind) String() string   { return word(replyWords[:], k) }
-func (s Source) String() string      { return word(sourceWords[:], s) }
-func (l Level) String() string       { return word(levelWords[:], l) }
+func (p Prefill) String() string     { return form.Word(prefillWords[:], p) }
+func (a Activity) String() string    { return form.Word(activityWords[:], a) }
+func (o Outcome) String() string     { return form.Word(outcomeWords[:], o) }
+func (s Submission) String() string  { return form.Word(submissionWords[:], s) }
+func (l Leave) String() string       { return form.Word(leaveWords[:], l) }
+func (k LeaveKind) String() string   { return form.Word(leaveKindWords[:], k) }
+func (a LeaveAnswer) String() string { return form.Word(answerWords[:], a) }
+func (r AskReason) String() string   { return form.Word(reasonWords[:], r) }
+func (c Choice) String() string      { return form.Word(choiceWords[:], c) }
+func (k ReplyKind) String() string   { return form.Word(replyWords[:], k) }
+func (s Source) String() string      { return form.Word(sourceWords[:], s) }
+func (l Level) String() string       { return form.Word(levelWords[:], l) }
 
 // Hold is a reason why a submit would not send now.
 type Hold uint16

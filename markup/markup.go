@@ -9,7 +9,7 @@ import (
 	"strconv"
 	"strings"
 
-	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/form"
 )
 
 // The names of controls that are no fields. A field's control is named by its
@@ -67,11 +67,11 @@ func MoveOf(value string) (row, to string) {
 }
 
 // InputMode is the keyboard that a phone shows for a kind of field.
-func InputMode(kind lifecycle.FieldKind) string {
+func InputMode(kind form.FieldKind) string {
 	switch kind {
-	case lifecycle.KindNumber:
+	case form.KindNumber:
 		return "decimal"
-	case lifecycle.KindInteger:
+	case form.KindInteger:
 		return "numeric"
 	default:
 		return ""

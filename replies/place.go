@@ -4,6 +4,7 @@ import (
 	"strconv"
 	"strings"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 )
 
@@ -18,7 +19,7 @@ const maxDepth = 32
 
 // Place reads every entry of a refusal and finds its field; what fits no field
 // goes to the form, and a reply without any entry is one issue on the form.
-func Place(form *lifecycle.Form, r Response) []Placed {
+func Place(form *form.Form, r Response) []Placed {
 	p := placer{form: form}
 	switch body := r.Body.(type) {
 	case map[string]any:
@@ -36,8 +37,8 @@ func Place(form *lifecycle.Form, r Response) []Placed {
 	return []Placed{{Entry: lifecycle.Entry{Text: words}, Why: why}}
 }
 
-func statusText(form *lifecycle.Form, status int) string {
-	text := form.Text(lifecycle.Message{ID: lifecycle.MessageIssueUntold})
+func statusText(f *form.Form, status int) string {
+	text := f.Text(form.Message{ID: form.MessageIssueUntold})
 	if status == 0 {
 		return text
 	}
@@ -45,7 +46,7 @@ func statusText(form *lifecycle.Form, status int) string {
 }
 
 type placer struct {
-	form   *lifecycle.Form
+	form   *form.Form
 	placed []Placed
 }
 
@@ -107,7 +108,7 @@ func inOrder(names []string) []string {
 
 // words is what a value of a wrong type says.
 func words(v any) string {
-	value, ok := lifecycle.ScalarOf(v)
+	value, ok := form.ScalarOf(v)
 	if ok && !value.Absent() {
 		return value.String()
 	}
@@ -166,7 +167,7 @@ func (p *placer) add(name, code, says string) {
 
 // Name finds the field that a server's name means, and says how. The empty path
 // is the form.
-func Name(form *lifecycle.Form, name string) (path, why string) {
+func Name(form *form.Form, name string) (path, why string) {
 	if name == "" {
 		return "", "names no field"
 	}
@@ -209,7 +210,7 @@ func slashed(name string) string {
 }
 
 // fill applies one of the declared names; a * in it stands for a row number.
-func fill(known lifecycle.ServerName, name string) (string, bool) {
+func fill(known form.ServerName, name string) (string, bool) {
 	if known.Name == name {
 		return known.Path, true
 	}

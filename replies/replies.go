@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 )
 
@@ -79,7 +80,7 @@ func (r Response) retryAfter() (time.Duration, bool) {
 }
 
 // Submit reads the reply to a submission.
-func Submit(form *lifecycle.Form, r Response) *lifecycle.Reply {
+func Submit(form *form.Form, r Response) *lifecycle.Reply {
 	reply := &lifecycle.Reply{Kind: r.Kind(), Version: r.header("ETag"), RetryAfter: -1}
 	switch reply.Kind {
 	case lifecycle.ReplyAccepted:
@@ -104,7 +105,7 @@ func Submit(form *lifecycle.Form, r Response) *lifecycle.Reply {
 }
 
 // Load reads the reply to a load: its values and version, or why it failed.
-func Load(form *lifecycle.Form, r Response) (values []lifecycle.Answer, version, why string) {
+func Load(form *form.Form, r Response) (values []form.Answer, version, why string) {
 	body, isObject := r.Body.(map[string]any)
 	switch {
 	case r.Broken:
@@ -120,7 +121,7 @@ func Load(form *lifecycle.Form, r Response) (values []lifecycle.Answer, version,
 // Check reads the reply to a check: what it found (nothing: it passed), or
 // false where the check itself failed. An entry without a path is about the
 // checked field.
-func Check(form *lifecycle.Form, r Response) ([]lifecycle.Entry, bool) {
+func Check(form *form.Form, r Response) ([]lifecycle.Entry, bool) {
 	switch r.Kind() {
 	case lifecycle.ReplyAccepted:
 		return nil, r.Status != 303
@@ -137,7 +138,7 @@ func Check(form *lifecycle.Form, r Response) ([]lifecycle.Entry, bool) {
 
 // Event is what a reply means to the session whose effect, a load, a check or a
 // send, asked for it.
-func Event(form *lifecycle.Form, asked lifecycle.Effect, r Response) lifecycle.Event {
+func Event(form *form.Form, asked lifecycle.Effect, r Response) lifecycle.Event {
 	switch asked.Kind {
 	case lifecycle.EffectLoad:
 		values, version, why := Load(form, r)
@@ -158,7 +159,7 @@ func Event(form *lifecycle.Form, asked lifecycle.Effect, r Response) lifecycle.E
 
 // destination is where a reply says to go: the form's own, with each {…} taken
 // from the body (by name, or by a path such as data/id), else the Location.
-func destination(form *lifecycle.Form, r Response) string {
+func destination(form *form.Form, r Response) string {
 	location := r.header("Location")
 	to, whole := form.Accepted.To, true
 	if to == "" {
@@ -211,7 +212,7 @@ func member(body any, path string) (string, bool) {
 		}
 		body = object[name]
 	}
-	value, ok := lifecycle.ScalarOf(body)
+	value, ok := form.ScalarOf(body)
 	return value.String(), ok && !value.Absent()
 }
 
@@ -232,7 +233,7 @@ func text(body any) string {
 
 // acceptedText is the message of an accepted reply. Its body may be the record
 // itself: detail and title are then answers, and so may message be.
-func acceptedText(form *lifecycle.Form, body any) string {
+func acceptedText(form *form.Form, body any) string {
 	object, _ := body.(map[string]any)
 	s, _ := object["message"].(string)
 	if _, isField := form.Lookup("message"); isField {

@@ -10,12 +10,13 @@ import (
 	"pgregory.net/rapid"
 
 	"leanwicket.dev/declare"
+	"leanwicket.dev/form"
 	"leanwicket.dev/harbour"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/replies"
 )
 
-func form(t testing.TB, name string) *lifecycle.Form {
+func openForm(t testing.TB, name string) *form.Form {
 	source, err := declare.OpenFS(harbour.Files(), name)
 	require.NoError(t, err)
 	return source.Form
@@ -65,7 +66,7 @@ func TestStatusAndHeadersDecideTheKind(t *testing.T) {
 
 func TestRetryAfter(t *testing.T) {
 	now := time.Date(2031, 5, 2, 10, 0, 0, 0, time.UTC)
-	f := form(t, "mooring.form.yaml")
+	f := openForm(t, "mooring.form.yaml")
 	for text, want := range map[string]time.Duration{
 		"3": 3 * time.Second, "0": 0, "": -1, "soon": -1, "-4": -1,
 		"Fri, 02 May 2031 10:00:30 GMT": 30 * time.Second, "Fri, 02 May 2031 09:00:00 GMT": 0,
@@ -78,9 +79,9 @@ func TestRetryAfter(t *testing.T) {
 
 // Every shape of files.md, and names in every style.
 func TestEveryEntryIsPlaced(t *testing.T) {
-	mooring, pilot := form(t, "mooring.form.yaml"), form(t, "pilot.form.yaml")
+	mooring, pilot := openForm(t, "mooring.form.yaml"), openForm(t, "pilot.form.yaml")
 	for name, c := range map[string]struct {
-		form *lifecycle.Form
+		form *form.Form
 		body string
 		want string // path code text, one a line
 	}{
@@ -123,7 +124,7 @@ func TestEveryEntryIsPlaced(t *testing.T) {
 }
 
 func TestAcceptedRepliesSayWhereToGoAndWhatChanged(t *testing.T) {
-	visit, contact := form(t, "visit.form.yaml"), form(t, "contact.form.yaml")
+	visit, contact := openForm(t, "visit.form.yaml"), openForm(t, "contact.form.yaml")
 	location := map[string]string{"Location": "/visits/9", "ETag": `"4"`}
 	reply := replies.Submit(visit, replies.Response{Status: 201, Header: location, Body: body(t, `{"id": "V 1"}`)})
 	require.Equal(t, "/visits/V%201", reply.To)
@@ -137,7 +138,7 @@ func TestAcceptedRepliesSayWhereToGoAndWhatChanged(t *testing.T) {
 }
 
 func TestLoadsAndChecks(t *testing.T) {
-	pilot := form(t, "pilot.form.yaml")
+	pilot := openForm(t, "pilot.form.yaml")
 	values, version, why := replies.Load(pilot, replies.Response{
 		Status: 200, Header: map[string]string{"etag": "7"},
 		Body: body(t, `{"slot":"09:30","night":false,"crew":[{"name":"Ada"},{"licence":5}],"notes":{"a":1}}`),
@@ -166,7 +167,7 @@ func TestLoadsAndChecks(t *testing.T) {
 // Whatever a body holds, every text in it that stands where an entry stands is
 // told, and a refusal is never without one.
 func TestNothingIsSwallowed(t *testing.T) {
-	mooring := form(t, "mooring.form.yaml")
+	mooring := openForm(t, "mooring.form.yaml")
 	rapid.Check(t, func(t *rapid.T) {
 		texts := rapid.SliceOfN(rapid.StringMatching(`[a-z]{1,6}\.`), 1, 6).Draw(t, "texts")
 		names := []string{"vessel.name", "arrival", "ghost", "#/berth", "crew[0].name"}
@@ -198,12 +199,12 @@ func FuzzReply(f *testing.F) {
 	f.Add(422, "3", `{"errors":[{"pointer":"/vessel/name","detail":"x"}]}`)
 	f.Add(200, "Fri, 02 May 2031 10:00:30 GMT", `{"vessel":{"length":1e400}}`)
 	f.Add(409, "", strings.Repeat(`{"errors":`, 50)+`1`+strings.Repeat(`}`, 50))
-	mooring, pilot := form(f, "mooring.form.yaml"), form(f, "pilot.form.yaml")
+	mooring, pilot := openForm(f, "mooring.form.yaml"), openForm(f, "pilot.form.yaml")
 	f.Fuzz(func(t *testing.T, status int, retry, text string) {
 		var v any
 		_ = json.Unmarshal([]byte(text), &v)
 		r := replies.Response{Status: status, Header: map[string]string{"Retry-After": retry, "ETag": retry}, Body: v}
-		for _, form := range []*lifecycle.Form{mooring, pilot} {
+		for _, form := range []*form.Form{mooring, pilot} {
 			reply := replies.Submit(form, r)
 			if reply.Kind == lifecycle.ReplyRefused {
 				require.NotEmpty(t, reply.Entries)

@@ -3,6 +3,7 @@ package runner
 import (
 	"strings"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/markup"
 )
@@ -40,7 +41,7 @@ func (r Request) Headers() []string {
 }
 
 // RequestOf is the request that an effect of kind load, check or send asks for.
-func RequestOf(form *lifecycle.Form, e lifecycle.Effect) Request {
+func RequestOf(form *form.Form, e lifecycle.Effect) Request {
 	switch e.Kind {
 	case lifecycle.EffectLoad:
 		return Request{Kind: e.Kind, Method: "GET", URL: form.Prefill.URL}

@@ -8,6 +8,8 @@ import (
 	"sync"
 	"time"
 
+	"leanwicket.dev/form"
+	"leanwicket.dev/guarantee"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/replies"
 	"leanwicket.dev/trace"
@@ -49,7 +51,7 @@ type Options struct {
 	// Keep is given what would be lost with this page, after each change of it and
 	// before anything is sent; nil: nothing would. With more an attempt is open that is
 	// not kept, because it sent a private value: the next page says
-	// lifecycle.MessageUnsettledPrivate.
+	// form.MessageUnsettledPrivate.
 	Keep func(kept *lifecycle.Restored, more bool)
 	// KeepLater leaves it to Runner.Keep when Keep is told of a change: on a form of
 	// thousands of fields that is too much for each key. Before anything is sent it is
@@ -72,15 +74,15 @@ type Watch interface {
 
 // Guarantees checks all of them, and tells each that a step broke. What it is not
 // given to costs nothing, nor its size.
-func Guarantees(broken func(lifecycle.Breach)) func(*lifecycle.Session, []lifecycle.Effect) Watch {
+func Guarantees(broken func(guarantee.Breach)) func(*lifecycle.Session, []lifecycle.Effect) Watch {
 	return func(s *lifecycle.Session, opening []lifecycle.Effect) Watch {
-		return told{lifecycle.NewWatch(s, opening), broken}
+		return told{guarantee.NewWatch(s, opening), broken}
 	}
 }
 
 type told struct {
-	*lifecycle.Watch
-	broken func(lifecycle.Breach)
+	*guarantee.Watch
+	broken func(guarantee.Breach)
 }
 
 func (t told) After(e lifecycle.Event, effects []lifecycle.Effect, err error) {
@@ -122,7 +124,7 @@ type call struct {
 }
 
 // New opens a session and carries out what the opening asks for.
-func New(form *lifecycle.Form, o Options) *Runner {
+func New(form *form.Form, o Options) *Runner {
 	if o.Clock == nil {
 		o.Clock = machine{}
 	}

@@ -12,6 +12,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"leanwicket.dev/declare"
+	"leanwicket.dev/form"
+	"leanwicket.dev/guarantee"
 	"leanwicket.dev/harbour"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/runner"
@@ -35,7 +37,7 @@ func (b *backend) Do(r runner.Request, done func(runner.Answer)) func() {
 	return func() { timer.Stop() }
 }
 
-func form(t testing.TB, name string) *lifecycle.Form {
+func openForm(t testing.TB, name string) *form.Form {
 	source, err := declare.OpenFS(harbour.Files(), name)
 	require.NoError(t, err)
 	return source.Form
@@ -64,14 +66,14 @@ func TestOneSave(t *testing.T) {
 		}}
 		var kept *lifecycle.Restored
 		var record bytes.Buffer
-		vessel := form(t, "vessel.form.yaml")
+		vessel := openForm(t, "vessel.form.yaml")
 		r := runner.New(vessel, runner.Options{
 			Transport: b, Seed: lifecycle.Seed{1}, Trace: &record, Keep: func(k *lifecycle.Restored, _ bool) { kept = k },
-			Watch: runner.Guarantees(func(b lifecycle.Breach) { t.Error(b) }),
+			Watch: runner.Guarantees(func(b guarantee.Breach) { t.Error(b) }),
 		})
 		time.Sleep(200 * time.Millisecond)
 		require.NoError(t, r.Apply(lifecycle.Edit("name", "Heron")))
-		require.Equal(t, []lifecycle.Kept{{Path: "name", Raw: "Heron", Baseline: lifecycle.Text("Egret")}}, kept.Values)
+		require.Equal(t, []lifecycle.Kept{{Path: "name", Raw: "Heron", Baseline: form.Text("Egret")}}, kept.Values)
 		require.NoError(t, r.Apply(lifecycle.Submit("save")))
 		require.Equal(t, "sending", submission(r))
 		require.NoError(t, r.Apply(lifecycle.Submit("save")), "the second click")
@@ -109,7 +111,7 @@ func TestTheNextPage(t *testing.T) {
 			return time.Hour, runner.Answer{}
 		}}
 		var kept *lifecycle.Restored
-		pilot := form(t, "pilot.form.yaml")
+		pilot := openForm(t, "pilot.form.yaml")
 		first := runner.New(pilot, runner.Options{Transport: b, Seed: lifecycle.Seed{1}, Keep: func(k *lifecycle.Restored, _ bool) { kept = k }})
 		for _, e := range []lifecycle.Event{
 			lifecycle.Edit("slot", "09:30"), lifecycle.AddRow("crew"), lifecycle.AddRow("crew"), lifecycle.Edit("crew/0/name", "Ada"), lifecycle.Edit("crew/1/name", "Ben"),
@@ -156,7 +158,7 @@ func TestManyAtOnce(t *testing.T) {
 	for seed := range uint64(30) {
 		name := harbour.Forms()[seed%uint64(len(harbour.Forms()))]
 		synctest.Test(t, func(t *testing.T) {
-			f := form(t, name)
+			f := openForm(t, name)
 			random := rand.New(rand.NewPCG(seed, 7))
 			var mu sync.Mutex
 			number := func(n int) int { mu.Lock(); defer mu.Unlock(); return random.IntN(n) }
@@ -166,7 +168,7 @@ func TestManyAtOnce(t *testing.T) {
 			}}
 			var record bytes.Buffer
 			r := runner.New(f, runner.Options{
-				Transport: b, Seed: lifecycle.Seed{byte(seed)}, Trace: &record, Watch: runner.Guarantees(func(b lifecycle.Breach) { t.Error(b) }),
+				Transport: b, Seed: lifecycle.Seed{byte(seed)}, Trace: &record, Watch: runner.Guarantees(func(b guarantee.Breach) { t.Error(b) }),
 				Observe: func(s runner.Step) { submissionOf(s) }, Keep: func(*lifecycle.Restored, bool) {},
 			})
 			edits, _ := declare.Fill(f)

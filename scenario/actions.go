@@ -4,6 +4,7 @@ import (
 	"strconv"
 	"strings"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/internal/document"
 	"leanwicket.dev/lifecycle"
 )
@@ -30,7 +31,7 @@ func (p *scenarioReader) action(entry *Entry, e document.Entry) {
 		}
 	case "blur":
 		path := p.Text(e.Value)
-		if place, ok := p.path(path, e.Value); ok && p.form().Fields[place.Field].Kind == lifecycle.KindRows && place.Row >= 0 {
+		if place, ok := p.path(path, e.Value); ok && p.form().Fields[place.Field].Kind == form.KindRows && place.Row >= 0 {
 			p.Wrong(e.Value, "the row "+path, "a field")
 		}
 		add(lifecycle.Blur(path))
@@ -86,12 +87,12 @@ func (p *scenarioReader) button(n *document.Node) string {
 func (p *scenarioReader) rows(n *document.Node, row bool) string {
 	path := p.Text(n)
 	place, ok := p.form().Lookup(path)
-	if ok && p.form().Fields[place.Field].Kind == lifecycle.KindRows && (place.Row >= 0) == row {
+	if ok && p.form().Fields[place.Field].Kind == form.KindRows && (place.Row >= 0) == row {
 		return path
 	}
 	var groups []string
 	for k := range p.form().Fields {
-		if p.form().Fields[k].Kind == lifecycle.KindRows {
+		if p.form().Fields[k].Kind == form.KindRows {
 			name := p.form().Fields[k].Path
 			if row {
 				name += "/0"

@@ -7,13 +7,14 @@ import (
 	"time"
 
 	"leanwicket.dev/declare"
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 )
 
 // Draft writes a first scenario for a form, which plays at once: what has to be
 // typed is typed, then submitted twice, and accepted. Where no way to complete
 // the form is found it shows that the submit is blocked.
-func Draft(form *lifecycle.Form, formFile string) []byte {
+func Draft(form *form.Form, formFile string) []byte {
 	var text strings.Builder
 	edits, complete := declare.Fill(form)
 	name := "A second click sends nothing"
@@ -59,7 +60,7 @@ func Draft(form *lifecycle.Form, formFile string) []byte {
 
 // checkedEdits writes the answers to the checks that edits at one moment start:
 // only the last one at a field is asked, unless it is asked without delay.
-func checkedEdits(form *lifecycle.Form, edits []lifecycle.Event) string {
+func checkedEdits(form *form.Form, edits []lifecycle.Event) string {
 	count := map[string]int{}
 	var order []string
 	for _, e := range edits {

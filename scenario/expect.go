@@ -5,6 +5,7 @@ import (
 	"strconv"
 	"strings"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/internal/document"
 	"leanwicket.dev/lifecycle"
 )
@@ -226,7 +227,7 @@ func (p *scenarioReader) expectValue(entry *Entry, key string, v document.Entry)
 		return
 	}
 	field := &p.form().Fields[place.Field]
-	if field.Kind == lifecycle.KindRows {
+	if field.Kind == form.KindRows {
 		p.expectRows(entry, key, v)
 		return
 	}
@@ -272,17 +273,17 @@ func (p *scenarioReader) expectRows(entry *Entry, key string, v document.Entry) 
 }
 
 // show writes a value for the timeline; a private one is not shown.
-func show(field *lifecycle.Field, v lifecycle.Value) string {
+func show(field *form.Field, v form.Value) string {
 	switch {
 	case v.Absent():
 		return "nothing"
 	case field.Private:
 		return "(private)"
-	case v.Kind == lifecycle.ValueText, v.Kind == lifecycle.ValueUnparsed, v.Kind == lifecycle.ValueFile:
+	case v.Kind == form.ValueText, v.Kind == form.ValueUnparsed, v.Kind == form.ValueFile:
 		return strconv.Quote(v.Text)
-	case v.Kind == lifecycle.ValueChoices:
+	case v.Kind == form.ValueChoices:
 		return bracket(v.Options())
-	case v.Kind == lifecycle.ValueBoolean:
+	case v.Kind == form.ValueBoolean:
 		return "ticked"
 	default:
 		return v.String()

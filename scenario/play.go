@@ -5,6 +5,8 @@ import (
 	"io"
 	"time"
 
+	"leanwicket.dev/form"
+	"leanwicket.dev/guarantee"
 	"leanwicket.dev/internal/document"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/replies"
@@ -42,7 +44,7 @@ type play struct {
 	scenario *Scenario
 	options  Options
 	session  *lifecycle.Session
-	watch    *lifecycle.Watch
+	watch    *guarantee.Watch
 	result   *Result
 
 	now      time.Duration
@@ -115,7 +117,7 @@ func (p *play) open() {
 	var effects []lifecycle.Effect
 	p.session, effects = lifecycle.Open(form, lifecycle.Seed{})
 	if !p.options.Unguarded {
-		p.watch = lifecycle.NewWatch(p.session, effects)
+		p.watch = guarantee.NewWatch(p.session, effects)
 	}
 	if p.recorder != nil {
 		p.recorder.opened(effects)
@@ -256,7 +258,7 @@ func (p *play) take(answers []Answer, next *int) *Answer {
 	return &answers[*next-1]
 }
 
-func (p *play) checkAnswer(place lifecycle.Place) *Answer {
+func (p *play) checkAnswer(place form.Place) *Answer {
 	form := p.scenario.Form()
 	for _, name := range []string{form.Path(place), form.Fields[place.Field].Path} {
 		for _, c := range p.scenario.Backend.Checks {
@@ -306,13 +308,13 @@ func (p *play) unasked() {
 }
 
 // value is a value that an expectation asks for.
-func (p *play) value(key, path string) (lifecycle.Value, bool) {
+func (p *play) value(key, path string) (form.Value, bool) {
 	if key == "sentValues" {
 		return p.session.Sent(path)
 	}
 	f, there := p.session.Field(path)
 	if !there {
-		return lifecycle.Value{}, false
+		return form.Value{}, false
 	}
 	return f.Value(), true
 }

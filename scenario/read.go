@@ -10,8 +10,8 @@ import (
 	"time"
 
 	"leanwicket.dev/declare"
+	"leanwicket.dev/form"
 	"leanwicket.dev/internal/document"
-	"leanwicket.dev/lifecycle"
 )
 
 // File reads a scenario file (YAML or JSON) from disk, with the form that it
@@ -122,7 +122,7 @@ type scenarioReader struct {
 	s *Scenario
 }
 
-func (p *scenarioReader) form() *lifecycle.Form { return p.s.Source.Form }
+func (p *scenarioReader) form() *form.Form { return p.s.Source.Form }
 
 func (p *scenarioReader) backend(n *document.Node) {
 	if n == nil {
@@ -188,7 +188,7 @@ func (p *scenarioReader) answers(n *document.Node) []Answer {
 }
 
 // path checks that the form can have a path; a * stands for any row.
-func (p *scenarioReader) path(name string, at *document.Node) (lifecycle.Place, bool) {
+func (p *scenarioReader) path(name string, at *document.Node) (form.Place, bool) {
 	place, ok := p.form().Lookup(strings.ReplaceAll(name, "*", "0"))
 	if !ok {
 		paths := make([]string, len(p.form().Fields))
@@ -201,7 +201,7 @@ func (p *scenarioReader) path(name string, at *document.Node) (lifecycle.Place, 
 }
 
 // fieldValue reads a value as JSON has it or as it is typed.
-func (p *scenarioReader) fieldValue(place lifecycle.Place, n *document.Node) (lifecycle.Value, bool) {
+func (p *scenarioReader) fieldValue(place form.Place, n *document.Node) (form.Value, bool) {
 	field := &p.form().Fields[place.Field]
 	v, ok := field.ValueOf(n.Any())
 	if !ok && n.Kind != document.List && n.Kind != document.Map {
@@ -219,16 +219,16 @@ func (p *scenarioReader) raw(e document.Entry) (string, bool) {
 	}
 	kind := p.form().Fields[place.Field].Kind
 	switch {
-	case kind == lifecycle.KindRows:
+	case kind == form.KindRows:
 		p.Wrong(e.At, "an edit of rows", "an edit of a field in a row, or add, remove or move")
 		return "", false
-	case e.Value.Kind == document.List && kind == lifecycle.KindChoices:
+	case e.Value.Kind == document.List && kind == form.KindChoices:
 		var chosen []string
 		for _, item := range e.Value.Items {
 			chosen = append(chosen, p.Text(item))
 		}
 		return strings.Join(chosen, "\n"), true
-	case e.Value.Kind == document.Bool && e.Value.Text == "false" && kind == lifecycle.KindBoolean:
+	case e.Value.Kind == document.Bool && e.Value.Text == "false" && kind == form.KindBoolean:
 		return "", true
 	case e.Value.Kind == document.Null:
 		p.Wrong(e.At, "an edit to nothing", `"" for a text that was emptied`)

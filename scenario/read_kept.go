@@ -1,6 +1,7 @@
 package scenario
 
 import (
+	"leanwicket.dev/form"
 	"leanwicket.dev/internal/document"
 	"leanwicket.dev/lifecycle"
 )
@@ -12,21 +13,21 @@ var keptKey = lifecycle.Key{0: 0xea, 15: 0x1e}
 // group has in it.
 type keptPart struct {
 	at     map[string]document.Entry
-	listed map[lifecycle.FieldID]int // groups that stand in it as a list
-	rows   map[lifecycle.FieldID]int // of groups with single paths: one more than the highest row
+	listed map[form.FieldID]int // groups that stand in it as a list
+	rows   map[form.FieldID]int // of groups with single paths: one more than the highest row
 }
 
 // has reports whether the part says anything of a group.
-func (k *keptPart) has(group lifecycle.FieldID) bool {
+func (k *keptPart) has(group form.FieldID) bool {
 	_, listed := k.listed[group]
 	return listed || k.rows[group] > 0
 }
 
-func (k *keptPart) count(group lifecycle.FieldID) int { return max(k.listed[group], k.rows[group]) }
+func (k *keptPart) count(group form.FieldID) int { return max(k.listed[group], k.rows[group]) }
 
 // keptPart takes lists of rows apart: crew: [{name: Heron}] is crew/0/name: Heron.
 func (p *scenarioReader) keptPart(n *document.Node) *keptPart {
-	k := &keptPart{map[string]document.Entry{}, map[lifecycle.FieldID]int{}, map[lifecycle.FieldID]int{}}
+	k := &keptPart{map[string]document.Entry{}, map[form.FieldID]int{}, map[form.FieldID]int{}}
 	if n == nil {
 		return k
 	}
@@ -34,7 +35,7 @@ func (p *scenarioReader) keptPart(n *document.Node) *keptPart {
 		place, ok := p.path(e.Key, e.At)
 		switch {
 		case !ok:
-		case p.form().Fields[place.Field].Kind != lifecycle.KindRows:
+		case p.form().Fields[place.Field].Kind != form.KindRows:
 			k.at[e.Key] = e
 			if group, inRows := p.form().Group(place.Field); inRows {
 				k.rows[group] = max(k.rows[group], int(place.Row)+1)
@@ -57,10 +58,10 @@ func (p *scenarioReader) keptPart(n *document.Node) *keptPart {
 }
 
 // value reads the value that a path has.
-func (k *keptPart) value(p *scenarioReader, path string) (lifecycle.Value, bool) {
+func (k *keptPart) value(p *scenarioReader, path string) (form.Value, bool) {
 	e, given := k.at[path]
 	if !given {
-		return lifecycle.Value{}, false
+		return form.Value{}, false
 	}
 	place, _ := p.form().Lookup(path)
 	v, _ := p.fieldValue(place, e.Value)
@@ -111,17 +112,17 @@ func (p *scenarioReader) kept(n *document.Node) {
 		}
 	}
 	for id := range p.form().Fields {
-		if _, inRows := p.form().Group(lifecycle.FieldID(id)); !inRows {
-			k.field(lifecycle.FieldID(id))
+		if _, inRows := p.form().Group(form.FieldID(id)); !inRows {
+			k.field(form.FieldID(id))
 		}
 	}
 	p.s.Kept = k.kept
 }
 
 // field reads what is kept of a field, or of a group.
-func (k *keptReader) field(id lifecycle.FieldID) {
+func (k *keptReader) field(id form.FieldID) {
 	f := &k.form().Fields[id]
-	if f.Kind == lifecycle.KindRows {
+	if f.Kind == form.KindRows {
 		_, listed := k.values.listed[id]
 		if listed || k.sent.has(id) {
 			k.group(id, listed)
@@ -129,7 +130,7 @@ func (k *keptReader) field(id lifecycle.FieldID) {
 		}
 		for row := range k.values.count(id) {
 			for _, member := range k.form().Members(id) {
-				path := k.form().Path(lifecycle.Place{Field: member, Row: int32(row)})
+				path := k.form().Path(form.Place{Field: member, Row: int32(row)})
 				baseline, _ := k.baseline.value(k.scenarioReader, path)
 				k.answer(path, baseline)
 			}
@@ -143,13 +144,13 @@ func (k *keptReader) field(id lifecycle.FieldID) {
 	}
 	k.answer(f.Path, baseline)
 	if sent, given := k.sent.value(k.scenarioReader, f.Path); given {
-		place := lifecycle.Place{Field: id, Row: -1}
-		k.kept.Attempt.Values = append(k.kept.Attempt.Values, lifecycle.Answer{Place: place, Value: sent, Changed: sent != baseline})
+		place := form.Place{Field: id, Row: -1}
+		k.kept.Attempt.Values = append(k.kept.Attempt.Values, form.Answer{Place: place, Value: sent, Changed: sent != baseline})
 	}
 }
 
 // answer keeps a value that is given at a path.
-func (k *keptReader) answer(path string, baseline lifecycle.Value) {
+func (k *keptReader) answer(path string, baseline form.Value) {
 	if e, given := k.values.at[path]; given {
 		if raw, ok := k.raw(e); ok {
 			k.kept.Values = append(k.kept.Values, lifecycle.Kept{Path: path, Raw: raw, Baseline: baseline, Contested: k.contested[path]})
@@ -158,8 +159,8 @@ func (k *keptReader) answer(path string, baseline lifecycle.Value) {
 }
 
 // group keeps a group whole. Rows at the same place are the same row.
-func (k *keptReader) group(id lifecycle.FieldID, listed bool) {
-	form, path := k.form(), k.form().Fields[id].Path
+func (k *keptReader) group(id form.FieldID, listed bool) {
+	f, path := k.form(), k.form().Fields[id].Path
 	now, base, sent := k.values.count(id), k.baseline.count(id), k.sent.count(id)
 	if !listed { // as saved
 		now = max(now, base, sent)
@@ -167,12 +168,12 @@ func (k *keptReader) group(id lifecycle.FieldID, listed bool) {
 	}
 	g := lifecycle.KeptGroup{Path: path, Now: int32(now), Based: true, Contested: k.contested[path], Clean: !listed, Since: listed && k.sent.has(id) && now != sent}
 	changed := sent != base
-	var sentValues []lifecycle.Answer
+	var sentValues []form.Answer
 	for row := range max(now, base, sent) {
 		answers := []lifecycle.Kept{}
-		for _, member := range form.Members(id) {
-			place := lifecycle.Place{Field: member, Row: int32(row)}
-			at := form.Path(place)
+		for _, member := range f.Members(id) {
+			place := form.Place{Field: member, Row: int32(row)}
+			at := f.Path(place)
 			wasSent, isSent := k.sent.value(k.scenarioReader, at)
 			baseline, given := k.baseline.value(k.scenarioReader, at)
 			if !given && !listed {
@@ -182,16 +183,16 @@ func (k *keptReader) group(id lifecycle.FieldID, listed bool) {
 				changed = changed || wasSent != baseline
 			}
 			if isSent {
-				sentValues = append(sentValues, lifecycle.Answer{Place: place, Value: wasSent})
+				sentValues = append(sentValues, form.Answer{Place: place, Value: wasSent})
 			}
-			v := lifecycle.Kept{Path: form.Fields[member].Path, Raw: form.Format(baseline), Baseline: baseline, Clean: true, Contested: k.contested[at]}
+			v := lifecycle.Kept{Path: f.Fields[member].Path, Raw: f.Format(baseline), Baseline: baseline, Clean: true, Contested: k.contested[at]}
 			e, typed := k.values.at[at]
 			if typed {
 				v.Raw, _ = k.raw(e)
 			} else if listed {
 				v.Raw = ""
 			}
-			v.Clean = !v.Contested && form.Parse(member, v.Raw) == baseline && (listed || !typed)
+			v.Clean = !v.Contested && f.Parse(member, v.Raw) == baseline && (listed || !typed)
 			if v != (lifecycle.Kept{Path: v.Path, Clean: true}) {
 				answers = append(answers, v)
 			}
@@ -206,7 +207,7 @@ func (k *keptReader) group(id lifecycle.FieldID, listed bool) {
 	}
 	k.kept.Groups = append(k.kept.Groups, g)
 	if k.sent.has(id) {
-		head := lifecycle.Answer{Place: lifecycle.Place{Field: id, Row: -1}, Value: lifecycle.Number(int64(sent), 0), Changed: changed}
+		head := form.Answer{Place: form.Place{Field: id, Row: -1}, Value: form.Number(int64(sent), 0), Changed: changed}
 		for n := range sentValues {
 			sentValues[n].Changed = changed
 		}

@@ -4,6 +4,7 @@ import (
 	"time"
 
 	"leanwicket.dev/declare"
+	"leanwicket.dev/form"
 	"leanwicket.dev/internal/document"
 	"leanwicket.dev/lifecycle"
 )
@@ -19,7 +20,7 @@ type Scenario struct {
 }
 
 // Form is the form that the scenario plays on.
-func (s *Scenario) Form() *lifecycle.Form { return s.Source.Form }
+func (s *Scenario) Form() *form.Form { return s.Source.Form }
 
 // Backend is what the server answers, one after the other.
 type Backend struct {

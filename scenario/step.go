@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 )
 
@@ -89,11 +90,11 @@ func (r *recorder) look() shows {
 	for f := range s.Fields() {
 		path := f.Path()
 		value := ""
-		if f.Declared().Kind == lifecycle.KindRows {
+		if f.Declared().Kind == form.KindRows {
 			value = Plural(f.Rows(), "row")
 		} else if f.Asked() {
 			value = show(f.Declared(), f.Value())
-			if raw := f.Raw(); f.Value().Kind == lifecycle.ValueUnparsed && !f.Declared().Private {
+			if raw := f.Raw(); f.Value().Kind == form.ValueUnparsed && !f.Declared().Private {
 				value = strconv.Quote(raw) + " (cannot be read)"
 			}
 		} else {
@@ -196,14 +197,14 @@ func (r *recorder) effects(step *Step, effects []lifecycle.Effect) {
 }
 
 // PublicBody is the body of a submission with its private values covered.
-func PublicBody(form *lifecycle.Form, values []lifecycle.Answer) json.RawMessage {
+func PublicBody(f *form.Form, values []form.Answer) json.RawMessage {
 	public := slices.Clone(values)
 	for k := range public {
-		if form.Fields[public[k].Field].Private && !public[k].Value.Absent() {
-			public[k].Value = lifecycle.Text("(private)")
+		if f.Fields[public[k].Field].Private && !public[k].Value.Absent() {
+			public[k].Value = form.Text("(private)")
 		}
 	}
-	return form.AppendBody(nil, public)
+	return f.AppendBody(nil, public)
 }
 
 func (r *recorder) compare(step *Step, now shows) {
@@ -306,19 +307,19 @@ func (r *recorder) describe(e lifecycle.Event, answer *Answer) string {
 
 // edits says what an edit is in words.
 func (r *recorder) edits(e lifecycle.Event) string {
-	form := r.play.scenario.Form()
-	place, _ := form.Lookup(e.Path)
-	field := &form.Fields[place.Field]
+	f := r.play.scenario.Form()
+	place, _ := f.Lookup(e.Path)
+	field := &f.Fields[place.Field]
 	switch {
 	case field.Private:
 		return "types (private) at " + e.Path
-	case field.Kind == lifecycle.KindBoolean && e.Raw == "":
+	case field.Kind == form.KindBoolean && e.Raw == "":
 		return "takes the tick from " + e.Path
-	case field.Kind == lifecycle.KindBoolean:
+	case field.Kind == form.KindBoolean:
 		return "ticks " + e.Path
 	case e.Raw == "":
 		return "empties " + e.Path
-	case field.Kind == lifecycle.KindChoices || field.Kind == lifecycle.KindChoice:
+	case field.Kind == form.KindChoices || field.Kind == form.KindChoice:
 		return "chooses " + strings.ReplaceAll(e.Raw, "\n", ", ") + " at " + e.Path
 	default:
 		return "types " + strconv.Quote(e.Raw) + " at " + e.Path

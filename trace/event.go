@@ -5,51 +5,52 @@ import (
 	"strings"
 	"time"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 )
 
 // valueMarks are the letters before the values of each kind.
-var valueMarks = map[lifecycle.ValueKind]byte{
-	lifecycle.ValueText: 't', lifecycle.ValueNumber: 'n', lifecycle.ValueBoolean: 'b', lifecycle.ValueDate: 'd', lifecycle.ValueTime: 'm',
-	lifecycle.ValueDateTime: 's', lifecycle.ValueChoices: 'c', lifecycle.ValueFile: 'f', lifecycle.ValueUnparsed: 'x', lifecycle.ValueVeiled: 'p',
+var valueMarks = map[form.ValueKind]byte{
+	form.ValueText: 't', form.ValueNumber: 'n', form.ValueBoolean: 'b', form.ValueDate: 'd', form.ValueTime: 'm',
+	form.ValueDateTime: 's', form.ValueChoices: 'c', form.ValueFile: 'f', form.ValueUnparsed: 'x', form.ValueVeiled: 'p',
 }
 
 // valueText writes a value as a letter and a text; absent is empty.
-func valueText(v lifecycle.Value) string {
+func valueText(v form.Value) string {
 	switch v.Kind {
-	case lifecycle.ValueAbsent:
+	case form.ValueAbsent:
 		return ""
-	case lifecycle.ValueVeiled:
+	case form.ValueVeiled:
 		return "p" + strconv.FormatInt(v.Coef, 10) + ":" + v.Text
 	default:
 		return string(valueMarks[v.Kind]) + v.String()
 	}
 }
 
-func parseValue(s string) (v lifecycle.Value, ok bool) {
+func parseValue(s string) (v form.Value, ok bool) {
 	if s == "" {
 		return v, true
 	}
 	text := s[1:]
 	switch s[0] {
 	case 'n':
-		return lifecycle.NumberFromText(text)
+		return form.NumberFromText(text)
 	case 'd':
-		return lifecycle.ParseDate(text)
+		return form.ParseDate(text)
 	case 'm':
-		return lifecycle.ParseTime(text)
+		return form.ParseTime(text)
 	case 's':
-		return lifecycle.ParseDateTime(text)
+		return form.ParseDateTime(text)
 	case 'b':
-		return lifecycle.True(), text == "true"
+		return form.True(), text == "true"
 	case 'p':
 		codes, token, _ := strings.Cut(text, ":")
 		n, err := strconv.ParseInt(codes, 10, 16)
-		return lifecycle.Value{Kind: lifecycle.ValueVeiled, Coef: n, Text: token}, err == nil && token != "" && n >= 0
+		return form.Value{Kind: form.ValueVeiled, Coef: n, Text: token}, err == nil && token != "" && n >= 0
 	}
 	for kind, mark := range valueMarks {
 		if mark == s[0] && text != "" {
-			return lifecycle.Value{Kind: kind, Text: text}, true
+			return form.Value{Kind: kind, Text: text}, true
 		}
 	}
 	return v, false
@@ -100,7 +101,7 @@ func (w *Writer) event(e *lifecycle.Event) []byte {
 	return o.end()
 }
 
-func (w *Writer) answers(answers []lifecycle.Answer) []byte {
+func (w *Writer) answers(answers []form.Answer) []byte {
 	items := make([][]byte, len(answers))
 	for k, a := range answers {
 		v := a.Value
@@ -148,7 +149,7 @@ func (w *Writer) reply(r *lifecycle.Reply) []byte {
 
 // eventReader reads what event wrote.
 type eventReader struct {
-	form *lifecycle.Form
+	form *form.Form
 	bad  string
 }
 
@@ -186,7 +187,7 @@ func (r *eventReader) event(o map[string]any) lifecycle.Event {
 	return e
 }
 
-func (r *eventReader) value(s string) lifecycle.Value {
+func (r *eventReader) value(s string) form.Value {
 	v, ok := parseValue(s)
 	if !ok {
 		r.bad = `the value "` + s + `"`
@@ -194,8 +195,8 @@ func (r *eventReader) value(s string) lifecycle.Value {
 	return v
 }
 
-func (r *eventReader) answers(v any) []lifecycle.Answer {
-	var answers []lifecycle.Answer
+func (r *eventReader) answers(v any) []form.Answer {
+	var answers []form.Answer
 	for _, item := range asList(v) {
 		parts := texts(item)
 		if len(parts) != 2 {
@@ -206,7 +207,7 @@ func (r *eventReader) answers(v any) []lifecycle.Answer {
 		if !ok {
 			r.bad = `the path "` + parts[0] + `"`
 		}
-		answers = append(answers, lifecycle.Answer{Place: place, Value: r.value(parts[1]), Changed: len(asList(item)) == 3})
+		answers = append(answers, form.Answer{Place: place, Value: r.value(parts[1]), Changed: len(asList(item)) == 3})
 	}
 	return answers
 }

@@ -6,7 +6,7 @@ import (
 	"strings"
 	"unicode/utf16"
 
-	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/form"
 )
 
 // The lines of a trace are written and read here, by hand: a browser that
@@ -21,14 +21,14 @@ func (o *object) key(name string) {
 	} else {
 		o.text = append(o.text, ',')
 	}
-	o.text = append(lifecycle.AppendJSONString(o.text, name), ':')
+	o.text = append(form.AppendJSONString(o.text, name), ':')
 }
 
 // str and num leave out what is zero.
 func (o *object) str(name, value string) {
 	if value != "" {
 		o.key(name)
-		o.text = lifecycle.AppendJSONString(o.text, value)
+		o.text = form.AppendJSONString(o.text, value)
 	}
 }
 
@@ -63,7 +63,7 @@ func array(items [][]byte) []byte {
 	return append(text, ']')
 }
 
-func quoted(s string) []byte { return lifecycle.AppendJSONString(nil, s) }
+func quoted(s string) []byte { return form.AppendJSONString(nil, s) }
 
 var errJSON = errors.New("no JSON object of strings, whole numbers, true, lists and objects")
 

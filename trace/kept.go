@@ -6,12 +6,13 @@ import (
 	"strconv"
 	"strings"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 )
 
 // AppendKept writes what a page keeps for the next one, as a JSON object with the
 // form's fingerprint. It has no private value: lifecycle.Session.Kept leaves those out.
-func AppendKept(to []byte, form *lifecycle.Form, r *lifecycle.Restored) []byte {
+func AppendKept(to []byte, form *form.Form, r *lifecycle.Restored) []byte {
 	w := &Writer{form: form}
 	var o object
 	o.str("fingerprint", hex(form.Fingerprint()))
@@ -27,7 +28,7 @@ func AppendKept(to []byte, form *lifecycle.Form, r *lifecycle.Restored) []byte {
 var ErrOtherForm = errors.New("another version of the form has kept this")
 
 // ReadKept reads what AppendKept wrote.
-func ReadKept(form *lifecycle.Form, text string) (*lifecycle.Restored, error) {
+func ReadKept(form *form.Form, text string) (*lifecycle.Restored, error) {
 	o, err := parseObject(text)
 	if err != nil {
 		return nil, err

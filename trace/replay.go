@@ -8,6 +8,8 @@ import (
 	"strconv"
 	"time"
 
+	"leanwicket.dev/form"
+	"leanwicket.dev/guarantee"
 	"leanwicket.dev/lifecycle"
 )
 
@@ -85,7 +87,7 @@ type Observer struct {
 // Replay gives a new session of the form every event of a trace, and compares
 // effects, outcome and state at each. It returns the first difference, or nil.
 // The error tells a trace of another form, or a line that cannot be read.
-func Replay(form *lifecycle.Form, r *Record, o Observer) (*Difference, error) {
+func Replay(form *form.Form, r *Record, o Observer) (*Difference, error) {
 	if own := hex(form.Fingerprint()); own != r.Fingerprint {
 		return nil, errors.New("found a trace of another form (" + r.Form + " " + r.Fingerprint + "); right would be one of " + form.Name + " " + own)
 	}
@@ -119,18 +121,18 @@ func Replay(form *lifecycle.Form, r *Record, o Observer) (*Difference, error) {
 
 // Breach is a guarantee that a recorded session has broken at a line.
 type Breach struct {
-	lifecycle.Breach
+	guarantee.Breach
 	Line int
 }
 
 // Guarantees replays a trace and checks the guarantees at each step, up to the
 // first difference.
-func Guarantees(form *lifecycle.Form, r *Record) ([]Breach, *Difference, error) {
-	var watch *lifecycle.Watch
+func Guarantees(form *form.Form, r *Record) ([]Breach, *Difference, error) {
+	var watch *guarantee.Watch
 	var found []Breach
 	line := 1
 	difference, err := Replay(form, r, Observer{
-		Opened: func(s *lifecycle.Session, opening []lifecycle.Effect) { watch = lifecycle.NewWatch(s, opening) },
+		Opened: func(s *lifecycle.Session, opening []lifecycle.Effect) { watch = guarantee.NewWatch(s, opening) },
 		Before: func(e lifecycle.Event) { watch.Before(e) },
 		After: func(_ time.Duration, e lifecycle.Event, effects []lifecycle.Effect, outcome error) {
 			line++

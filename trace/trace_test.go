@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/internal/walk"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/trace"
@@ -16,27 +17,27 @@ import (
 
 // record walks at random and writes the trace; private fields are some of those
 // that no other looks at.
-func record(t *rapid.T) (*lifecycle.Form, *walk.World, []byte) {
-	form := walk.Form(t)
-	d := form.Declaration
-	d.Fields = append([]lifecycle.Field(nil), d.Fields...)
+func record(t *rapid.T) (*form.Form, *walk.World, []byte) {
+	declared := walk.Form(t)
+	d := declared.Declaration
+	d.Fields = append([]form.Field(nil), d.Fields...)
 	for id := range d.Fields {
 		f := &d.Fields[id]
 		defaults := false
 		for _, a := range d.Defaults {
-			defaults = defaults || a.Field == lifecycle.FieldID(id)
+			defaults = defaults || a.Field == form.FieldID(id)
 		}
 		compares := false
 		for _, c := range f.Constraints {
 			compares = compares || c.Op.Compares()
 		}
-		if f.Kind != lifecycle.KindRows && !defaults && !compares && len(form.Dependents(lifecycle.FieldID(id))) == 0 {
+		if f.Kind != form.KindRows && !defaults && !compares && len(declared.Dependents(form.FieldID(id))) == 0 {
 			f.Private = rapid.Bool().Draw(t, "private")
 		}
 	}
-	form, err := lifecycle.NewForm(d)
+	declared, err := form.New(d)
 	require.NoError(t, err)
-	w := walk.New(form)
+	w := walk.New(declared)
 	var out bytes.Buffer
 	writer := trace.NewWriter(&out, w.Session, w.Opening)
 	at := time.Duration(0)
@@ -51,7 +52,7 @@ func record(t *rapid.T) (*lifecycle.Form, *walk.World, []byte) {
 	for range rapid.IntRange(0, 25).Draw(t, "steps") {
 		step(w.Event(t))
 	}
-	return form, w, out.Bytes()
+	return declared, w, out.Bytes()
 }
 
 func TestATraceReplaysToTheSameStates(t *testing.T) {
@@ -79,24 +80,24 @@ func TestATraceReplaysToTheSameStates(t *testing.T) {
 }
 
 // secretForm has a private text, number and choice beside an open text.
-func secretForm(t testing.TB) *lifecycle.Form {
-	form, err := lifecycle.NewForm(lifecycle.Declaration{
+func secretForm(t testing.TB) *form.Form {
+	form, err := form.New(form.Declaration{
 		Name: "claim",
-		Fields: []lifecycle.Field{
-			{Path: "name", Kind: lifecycle.KindText},
-			{Path: "policy", Kind: lifecycle.KindText, Private: true, Constraints: []lifecycle.Constraint{{Op: lifecycle.OpMinLength, Value: lifecycle.Number(6, 0)}}},
-			{Path: "sum", Kind: lifecycle.KindNumber, Private: true},
+		Fields: []form.Field{
+			{Path: "name", Kind: form.KindText},
+			{Path: "policy", Kind: form.KindText, Private: true, Constraints: []form.Constraint{{Op: form.OpMinLength, Value: form.Number(6, 0)}}},
+			{Path: "sum", Kind: form.KindNumber, Private: true},
 		},
-		Prefill: lifecycle.PrefillPolicy{URL: "/claim", Timeout: time.Second},
-		Submit:  lifecycle.SubmitPolicy{Method: "PUT", Timeout: time.Second},
+		Prefill: form.PrefillPolicy{URL: "/claim", Timeout: time.Second},
+		Submit:  form.SubmitPolicy{Method: "PUT", Timeout: time.Second},
 	})
 	require.NoError(t, err)
 	return form
 }
 
 func TestPrivateValuesAreNowhere(t *testing.T) {
-	form := secretForm(t)
-	s, opening := lifecycle.Open(form, lifecycle.Seed{1})
+	f := secretForm(t)
+	s, opening := lifecycle.Open(f, lifecycle.Seed{1})
 	var out bytes.Buffer
 	w := trace.NewWriter(&out, s, opening)
 	for k, e := range []lifecycle.Event{
@@ -105,7 +106,7 @@ func TestPrivateValuesAreNowhere(t *testing.T) {
 		lifecycle.Edit("sum", "soon"),
 		lifecycle.Edit("policy", "hush-hush"),
 		lifecycle.Edit("sum", "4711.50"),
-		lifecycle.Loaded(1, []lifecycle.Answer{{Place: lifecycle.Place{Field: 1, Row: -1}, Value: lifecycle.Text("hush-older")}}, "1"),
+		lifecycle.Loaded(1, []form.Answer{{Place: form.Place{Field: 1, Row: -1}, Value: form.Text("hush-older")}}, "1"),
 		lifecycle.Submit(""),
 		lifecycle.Replied(1, 1, &lifecycle.Reply{Kind: lifecycle.ReplyRefused, Text: "No policy hush-hush here.", Entries: []lifecycle.Entry{
 			{Path: "policy", Text: "hush- is no policy."}, {Path: "name", Text: "Ada has no hush-hush."}, {Text: "4711.50 is too much."},
@@ -121,14 +122,14 @@ func TestPrivateValuesAreNowhere(t *testing.T) {
 	require.Contains(t, out.String(), "private-1")
 	read, err := trace.Read(&out)
 	require.NoError(t, err)
-	difference, err := trace.Replay(form, read, trace.Observer{})
+	difference, err := trace.Replay(f, read, trace.Observer{})
 	require.NoError(t, err)
 	require.Nil(t, difference)
 }
 
 func TestAChangedTraceDiffersAtItsLine(t *testing.T) {
-	form := secretForm(t)
-	s, opening := lifecycle.Open(form, lifecycle.Seed{})
+	f := secretForm(t)
+	s, opening := lifecycle.Open(f, lifecycle.Seed{})
 	var out bytes.Buffer
 	w := trace.NewWriter(&out, s, opening)
 	for _, e := range []lifecycle.Event{lifecycle.Edit("name", "Ada"), lifecycle.Blur("name"), lifecycle.Submit("")} {
@@ -142,7 +143,7 @@ func TestAChangedTraceDiffersAtItsLine(t *testing.T) {
 	} {
 		read, err := trace.Read(strings.NewReader(strings.Replace(out.String(), c.from, c.to, 1)))
 		require.NoError(t, err)
-		difference, err := trace.Replay(form, read, trace.Observer{})
+		difference, err := trace.Replay(f, read, trace.Observer{})
 		require.NoError(t, err)
 		require.NotNil(t, difference, c.to)
 		require.Equal(t, c.want, string(rune('0'+difference.Line))+" "+difference.What)
@@ -156,7 +157,7 @@ func TestAChangedTraceDiffersAtItsLine(t *testing.T) {
 		_, err := trace.Read(strings.NewReader(text))
 		require.ErrorContains(t, err, want)
 	}
-	other, err := lifecycle.NewForm(lifecycle.Declaration{Name: "other", Fields: []lifecycle.Field{{Path: "a"}}})
+	other, err := form.New(form.Declaration{Name: "other", Fields: []form.Field{{Path: "a"}}})
 	require.NoError(t, err)
 	read, err := trace.Read(&out)
 	require.NoError(t, err)
@@ -165,14 +166,14 @@ func TestAChangedTraceDiffersAtItsLine(t *testing.T) {
 }
 
 func FuzzTrace(f *testing.F) {
-	form := secretForm(f)
-	s, opening := lifecycle.Open(form, lifecycle.Seed{})
+	declared := secretForm(f)
+	s, opening := lifecycle.Open(declared, lifecycle.Seed{})
 	var out bytes.Buffer
 	w := trace.NewWriter(&out, s, opening)
 	header := out.String()
 	for _, e := range []lifecycle.Event{
 		lifecycle.Edit("policy", "hush"), lifecycle.Submit(""), lifecycle.LeaveAsked("/tides", lifecycle.LeaveInside),
-		lifecycle.Loaded(1, []lifecycle.Answer{{Place: lifecycle.Place{Field: 2, Row: -1}, Value: lifecycle.Number(5, 1)}}, "é\n"),
+		lifecycle.Loaded(1, []form.Answer{{Place: form.Place{Field: 2, Row: -1}, Value: form.Number(5, 1)}}, "é\n"),
 	} {
 		effects, err := s.Apply(e)
 		_ = w.Step(0, e, effects, err)
@@ -180,7 +181,7 @@ func FuzzTrace(f *testing.F) {
 	f.Add(strings.TrimPrefix(out.String(), header))
 	f.Fuzz(func(t *testing.T, text string) {
 		if read, err := trace.Read(strings.NewReader(header + text)); err == nil {
-			_, _ = trace.Replay(form, read, trace.Observer{})
+			_, _ = trace.Replay(declared, read, trace.Observer{})
 		}
 	})
 }

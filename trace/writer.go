@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 )
 
@@ -19,9 +20,9 @@ const covered = "(private)"
 // Writer writes the trace of one session.
 type Writer struct {
 	out     io.Writer
-	form    *lifecycle.Form
+	form    *form.Form
 	session *lifecycle.Session
-	tokens  map[lifecycle.Value]string
+	tokens  map[form.Value]string
 	secrets []string // private values as text, so that nobody's words repeat them
 	state   []byte
 	err     error
@@ -30,7 +31,7 @@ type Writer struct {
 // NewWriter begins the trace of a session that has just been opened. The error
 // of writing, if any, is that of the last Step or of Err.
 func NewWriter(out io.Writer, s *lifecycle.Session, opening []lifecycle.Effect) *Writer {
-	w := &Writer{out: out, form: s.Form(), session: s, tokens: map[lifecycle.Value]string{}}
+	w := &Writer{out: out, form: s.Form(), session: s, tokens: map[form.Value]string{}}
 	var header object
 	header.num("trace", Version)
 	header.str("form", w.form.Name)
@@ -84,12 +85,12 @@ func (w *Writer) fingerprint() string {
 	return hex(h.Sum64())
 }
 
-func (w *Writer) private(id lifecycle.FieldID) bool {
+func (w *Writer) private(id form.FieldID) bool {
 	return id >= 0 && int(id) < len(w.form.Fields) && w.form.Fields[id].Private
 }
 
 // token numbers private values in the order in which they appear.
-func (w *Writer) token(v lifecycle.Value) string {
+func (w *Writer) token(v form.Value) string {
 	token, known := w.tokens[v]
 	if !known {
 		token = "private-" + strconv.Itoa(len(w.tokens)+1)
@@ -99,11 +100,11 @@ func (w *Writer) token(v lifecycle.Value) string {
 	return token
 }
 
-func (w *Writer) veilValue(id lifecycle.FieldID, v lifecycle.Value) lifecycle.Value {
+func (w *Writer) veilValue(id form.FieldID, v form.Value) form.Value {
 	return w.form.VeilOf(id, v, w.token)
 }
 
-func (w *Writer) veilRaw(id lifecycle.FieldID, raw string) lifecycle.Value {
+func (w *Writer) veilRaw(id form.FieldID, raw string) form.Value {
 	if raw != "" {
 		w.secrets = append(w.secrets, raw)
 	}
@@ -167,7 +168,7 @@ func (w *Writer) effect(e *lifecycle.Effect) string {
 		text += " " + where
 	case lifecycle.EffectSay:
 		text += " " + e.Level.String() + " " + e.Message.ID.String() + " " + number(int64(e.Message.Count))
-		if e.Message.And != lifecycle.MessageNone {
+		if e.Message.And != form.MessageNone {
 			text += " and " + e.Message.And.String() + " " + number(int64(e.Message.AndCount))
 		}
 	}

@@ -14,7 +14,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"leanwicket.dev/declare"
-	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/form"
 )
 
 // open opens the page, and waits until what is loaded shows.
@@ -92,7 +92,7 @@ func (t *tab) typeIn(path, raw string) {
 // edits says in words what is put into a control.
 func (t *tab) edits(path, raw string) string {
 	place, known := t.form.Lookup(path)
-	switch box := known && t.form.Fields[place.Field].Kind == lifecycle.KindBoolean; {
+	switch box := known && t.form.Fields[place.Field].Kind == form.KindBoolean; {
 	case box && raw == "":
 		return "takes the tick from " + path
 	case box:
@@ -191,7 +191,7 @@ func (t *tab) fill(but ...string) {
 func (t *tab) oneMore(group string) {
 	count := t.see().rows(group)
 	place, _ := t.form.Lookup(group)
-	if !t.free(group) || !t.form.Accepts(place.Field, lifecycle.Number(int64(count+1), 0)) {
+	if !t.free(group) || !t.form.Accepts(place.Field, form.Number(int64(count+1), 0)) {
 		return
 	}
 	t.addRow(group)

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"leanwicket.dev/declare"
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/replies"
 )
@@ -16,7 +17,7 @@ import (
 // plan is what a form file says for the trials: whom to answer what, and what an
 // applicant types.
 type plan struct {
-	form    *lifecycle.Form
+	form    *form.Form
 	record  []byte            // a load's body
 	loaded  map[string]string // its values by path, as a control shows them
 	refusal refusal
@@ -30,13 +31,13 @@ type plan struct {
 }
 
 func newPlan(source *declare.Source, o Options) (*plan, error) {
-	form := source.Form
-	p := &plan{form: form, record: o.Record, submit: source.Controls.Submit, valid: map[string]string{}, loaded: map[string]string{}, groups: [][2]string{}}
+	declared := source.Form
+	p := &plan{form: declared, record: o.Record, submit: source.Controls.Submit, valid: map[string]string{}, loaded: map[string]string{}, groups: [][2]string{}}
 	var inRows []string
-	for id := range form.Fields {
-		f := &form.Fields[id]
+	for id := range declared.Fields {
+		f := &declared.Fields[id]
 		control := [2]string{f.Path, source.Controls.Fields[f.Path]}
-		if f.Kind == lifecycle.KindRows {
+		if f.Kind == form.KindRows {
 			p.groups = append(p.groups, control)
 			continue
 		}
@@ -48,7 +49,7 @@ func newPlan(source *declare.Source, o Options) (*plan, error) {
 		}
 	}
 	p.paths = append(p.paths, inRows...)
-	edits, _ := declare.Fill(form)
+	edits, _ := declare.Fill(declared)
 	for _, e := range edits {
 		if e.Kind == lifecycle.EventEdit {
 			if _, again := p.valid[e.Path]; !again {
@@ -64,13 +65,13 @@ func newPlan(source *declare.Source, o Options) (*plan, error) {
 		}
 	}
 	p.typeSomething()
-	if p.record == nil && form.Prefill.URL != "" {
+	if p.record == nil && declared.Prefill.URL != "" {
 		p.record = p.sample()
 	}
 	var body any
 	if json.Unmarshal(p.record, &body) == nil {
-		for _, a := range replies.Values(form, body) {
-			p.loaded[form.Path(a.Place)] = form.Format(a.Value)
+		for _, a := range replies.Values(declared, body) {
+			p.loaded[declared.Path(a.Place)] = declared.Format(a.Value)
 		}
 	}
 	var err error
@@ -82,7 +83,7 @@ func newPlan(source *declare.Source, o Options) (*plan, error) {
 func inFirstRow(path string) string { return strings.Replace(path, "/*/", "/0/", 1) }
 
 // field is what is declared of the field at a path.
-func (p *plan) field(path string) (*lifecycle.Field, lifecycle.FieldID) {
+func (p *plan) field(path string) (*form.Field, form.FieldID) {
 	place, _ := p.form.Lookup(path)
 	return &p.form.Fields[place.Field], place.Field
 }
@@ -104,7 +105,7 @@ func (p *plan) typeSomething() {
 	}
 	for _, path := range p.paths {
 		f, id := p.field(path)
-		if raw, ok := declare.Sample(p.form, id); ok && p.free(path) && f.Kind == lifecycle.KindText {
+		if raw, ok := declare.Sample(p.form, id); ok && p.free(path) && f.Kind == form.KindText {
 			p.order, p.valid[path] = append(p.order, path), raw
 			return
 		}
@@ -122,7 +123,7 @@ func (p *plan) free(path string) bool {
 // creates, its first two texts or numbers; of one that replaces, all that are compared
 // with nothing.
 func (p *plan) sample() []byte {
-	var answers []lifecycle.Answer
+	var answers []form.Answer
 	creates := p.form.Submit.Creates()
 	for _, path := range p.paths {
 		place, _ := p.form.Lookup(path)
@@ -135,10 +136,10 @@ func (p *plan) sample() []byte {
 		if raw == "" || !p.free(path) || creates && (len(answers) == 2 || inRows || !typed(f)) {
 			continue
 		}
-		if first := (lifecycle.Place{Field: group, Row: -1}); inRows && !slices.ContainsFunc(answers, func(a lifecycle.Answer) bool { return a.Place == first }) {
-			answers = append(answers, lifecycle.Answer{Place: first, Value: lifecycle.Number(1, 0), Changed: true})
+		if first := (form.Place{Field: group, Row: -1}); inRows && !slices.ContainsFunc(answers, func(a form.Answer) bool { return a.Place == first }) {
+			answers = append(answers, form.Answer{Place: first, Value: form.Number(1, 0), Changed: true})
 		}
-		answers = append(answers, lifecycle.Answer{Place: place, Value: p.form.Parse(id, raw), Changed: true})
+		answers = append(answers, form.Answer{Place: place, Value: p.form.Parse(id, raw), Changed: true})
 	}
 	return p.form.AppendBody(nil, answers)
 }
@@ -172,20 +173,20 @@ func (p *plan) another(path string) (raw string, accepted bool) {
 }
 
 // needs reports whether a field always has to be filled in.
-func needs(f *lifecycle.Field) bool {
-	return slices.ContainsFunc(f.Constraints, func(c lifecycle.Constraint) bool { return c.Op == lifecycle.OpRequired && len(c.When) == 0 })
+func needs(f *form.Field) bool {
+	return slices.ContainsFunc(f.Constraints, func(c form.Constraint) bool { return c.Op == form.OpRequired && len(c.When) == 0 })
 }
 
 // typed reports whether a field is a text or number that somebody types.
-func typed(f *lifecycle.Field) bool {
-	return f.Kind == lifecycle.KindText || f.Kind == lifecycle.KindNumber || f.Kind == lifecycle.KindInteger
+func typed(f *form.Field) bool {
+	return f.Kind == form.KindText || f.Kind == form.KindNumber || f.Kind == form.KindInteger
 }
 
 // compared reports whether a field is compared with another one.
-func (p *plan) compared(id lifecycle.FieldID) bool {
+func (p *plan) compared(id form.FieldID) bool {
 	for at := range p.form.Fields {
 		for _, c := range p.form.Fields[at].Constraints {
-			if c.Op.Compares() && (lifecycle.FieldID(at) == id || c.Other == id) {
+			if c.Op.Compares() && (form.FieldID(at) == id || c.Other == id) {
 				return true
 			}
 		}

@@ -5,7 +5,7 @@ import (
 	"time"
 
 	"leanwicket.dev/declare"
-	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/form"
 )
 
 // trial is one thing that is easily got wrong.
@@ -19,8 +19,8 @@ type trial struct {
 var trials = []trial{
 	{"load-over-typing", "a late load spares what was typed meanwhile", noPrefill, loadOverTyping},
 	{"load-fails", "a form whose load fails can still be filled in and sent", noPrefill, loadFails},
-	{"quiet-while-typing", "nothing is called wrong while its first letter is typed", noFirstLetter(lifecycle.ShowInput), quietWhileTyping},
-	{"told-after-leaving", "what is wrong is told when the field is left", noFirstLetter(lifecycle.ShowInput, lifecycle.ShowSubmit), toldAfterLeaving},
+	{"quiet-while-typing", "nothing is called wrong while its first letter is typed", noFirstLetter(form.ShowInput), quietWhileTyping},
+	{"told-after-leaving", "what is wrong is told when the field is left", noFirstLetter(form.ShowInput, form.ShowSubmit), toldAfterLeaving},
 	{"gone-when-mended", "what was told goes when it is mended", noFirstLetter(), goneWhenMended},
 	{"late-check", "an answer about an older value is not shown at a newer one", noCheck, lateCheck},
 	{"check-never-answers", "a check that is never answered does not lock the form", noCheck, checkNeverAnswers},
@@ -70,7 +70,7 @@ func noPrefill(p *plan) string {
 func (p *plan) text(loaded bool) (string, bool) {
 	for _, path := range p.paths {
 		f, _ := p.field(path)
-		if f.Kind == lifecycle.KindText && !f.Private && (loaded && p.loaded[path] != "" || !loaded && p.valid[path] != "") {
+		if f.Kind == form.KindText && !f.Private && (loaded && p.loaded[path] != "" || !loaded && p.valid[path] != "") {
 			return path, true
 		}
 	}
@@ -94,9 +94,9 @@ func (p *plan) halves() []half {
 		f, id := p.field(path)
 		raw, needed := p.valid[path]
 		switch {
-		case f.Kind == lifecycle.KindBoolean || f.Kind == lifecycle.KindChoice || f.Kind == lifecycle.KindChoices || f.Kind == lifecycle.KindFile:
+		case f.Kind == form.KindBoolean || f.Kind == form.KindChoice || f.Kind == form.KindChoices || f.Kind == form.KindFile:
 			continue
-		case !needed && (f.Kind != lifecycle.KindText || !p.free(path)):
+		case !needed && (f.Kind != form.KindText || !p.free(path)):
 			continue
 		case !needed:
 			raw, _ = declare.Sample(p.form, id)
@@ -108,7 +108,7 @@ func (p *plan) halves() []half {
 	return list
 }
 
-func noFirstLetter(policies ...lifecycle.ShowPolicy) func(*plan) string {
+func noFirstLetter(policies ...form.ShowPolicy) func(*plan) string {
 	return func(p *plan) string {
 		if slices.Contains(policies, p.form.Show) {
 			return "the form declares another time to show issues"
@@ -143,7 +143,7 @@ func noGap(p *plan) string {
 }
 
 func neverAsks(p *plan) string {
-	if p.form.Leave.When == lifecycle.LeaveNever {
+	if p.form.Leave.When == form.LeaveNever {
 		return "the form declares leave.when: never"
 	}
 	return noTyped(p)

@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"slices"
 
-	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/form"
 )
 
 // success sends a form that is accepted.
@@ -58,7 +58,7 @@ func resetAfter(t *tab) (Verdict, string) {
 	}
 	before := t.quiet()
 	now := t.accepted(before, sent+1)
-	switch stays := t.form.Accepted.Then != lifecycle.ThenNavigate; {
+	switch stays := t.form.Accepted.Then != form.ThenNavigate; {
 	case !stays && now.URL == before.URL:
 		return Broken, "the form declares accepted.then: navigate, and the page stays"
 	case !stays:
@@ -92,7 +92,7 @@ func (t *tab) marked(now look) string {
 
 // asDeclared compares values and rows after success with what the form declares.
 func (t *tab) asDeclared(before, now look) (Verdict, string) {
-	clears := t.form.Accepted.Then == lifecycle.ThenClear
+	clears := t.form.Accepted.Then == form.ThenClear
 	for _, group := range t.groups {
 		want, left := before.rows(group[0]), now.rows(group[0])
 		if clears {

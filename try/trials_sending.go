@@ -5,7 +5,7 @@ import (
 	"slices"
 	"time"
 
-	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/form"
 )
 
 // full opens the page and fills everything in.
@@ -153,7 +153,7 @@ func editWhileSending(t *tab) (Verdict, string) {
 	typed := t.see().Fields[path].Value
 	t.release("submit", reply{status: 201, body: `{"id": "R-1"}`})
 	now = t.quiet()
-	if len(now.Fields) == 0 || t.form.Accepted.Then == lifecycle.ThenNavigate {
+	if len(now.Fields) == 0 || t.form.Accepted.Then == form.ThenNavigate {
 		return NotApplicable, "the page goes on after success"
 	}
 	if value := now.Fields[path].Value; value != typed {

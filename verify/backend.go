@@ -4,17 +4,18 @@ import (
 	"encoding/json"
 
 	"leanwicket.dev/declare"
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 )
 
 // record is what a load brings: an accepted answer for every field, one row of
 // each group, and for the fields that are edited one of the texts that are typed.
 func (m *mover) record() map[string]any {
-	var answers []lifecycle.Answer
+	var answers []form.Answer
 	for id := range m.form.Fields {
-		field := lifecycle.FieldID(id)
-		if m.form.Fields[id].Kind == lifecycle.KindRows {
-			answers = append(answers, lifecycle.Answer{Place: lifecycle.Place{Field: field, Row: -1}, Value: lifecycle.Number(1, 0), Changed: true})
+		field := form.FieldID(id)
+		if m.form.Fields[id].Kind == form.KindRows {
+			answers = append(answers, form.Answer{Place: form.Place{Field: field, Row: -1}, Value: form.Number(1, 0), Changed: true})
 		} else if raw, ok := m.sample(field); ok {
 			answers = append(answers, m.answerOf(field, m.form.Parse(field, raw)))
 		}
@@ -24,7 +25,7 @@ func (m *mover) record() map[string]any {
 
 // sample is a text that goes with the other answers: one of a field that is
 // compared with another is known only where the field has to be filled in.
-func (m *mover) sample(id lifecycle.FieldID) (string, bool) {
+func (m *mover) sample(id form.FieldID) (string, bool) {
 	for _, e := range m.filled {
 		if e.Kind == lifecycle.EventEdit && e.Path == walkedPath(m.form, id) {
 			return e.Raw, true
@@ -39,10 +40,10 @@ func (m *mover) sample(id lifecycle.FieldID) (string, bool) {
 // accepted is what an acceptance returns: with adopt the edited fields, as the
 // office has them.
 func (m *mover) accepted() map[string]any {
-	if m.form.Accepted.Then != lifecycle.ThenAdopt {
+	if m.form.Accepted.Then != form.ThenAdopt {
 		return nil
 	}
-	var answers []lifecycle.Answer
+	var answers []form.Answer
 	for _, f := range m.fields {
 		if _, inRows := m.form.Group(f.field); !inRows && !f.saved.Absent() {
 			answers = append(answers, m.answerOf(f.field, f.saved))
@@ -51,7 +52,7 @@ func (m *mover) accepted() map[string]any {
 	return m.body(answers)
 }
 
-func (m *mover) answerOf(id lifecycle.FieldID, v lifecycle.Value) lifecycle.Answer {
+func (m *mover) answerOf(id form.FieldID, v form.Value) form.Answer {
 	for _, f := range m.fields {
 		if f.field == id && !f.saved.Absent() {
 			v = f.saved
@@ -61,10 +62,10 @@ func (m *mover) answerOf(id lifecycle.FieldID, v lifecycle.Value) lifecycle.Answ
 	if _, inRows := m.form.Group(id); inRows {
 		row = 0
 	}
-	return lifecycle.Answer{Place: lifecycle.Place{Field: id, Row: row}, Value: v, Changed: true}
+	return form.Answer{Place: form.Place{Field: id, Row: row}, Value: v, Changed: true}
 }
 
-func (m *mover) body(answers []lifecycle.Answer) map[string]any {
+func (m *mover) body(answers []form.Answer) map[string]any {
 	body := map[string]any{}
 	_ = json.Unmarshal(m.form.AppendBody(nil, answers), &body) // what AppendBody writes is JSON
 	return body

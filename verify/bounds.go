@@ -4,8 +4,8 @@ import (
 	"slices"
 
 	"leanwicket.dev/declare"
+	"leanwicket.dev/form"
 	"leanwicket.dev/internal/document"
-	"leanwicket.dev/lifecycle"
 )
 
 // Bounds reads the walks that a *.bounds.yaml file asks for (the same content in
@@ -37,7 +37,7 @@ func Bounds(source *declare.Source, name string, data []byte, base Options) ([]O
 
 type boundsReader struct {
 	*document.Report
-	form *lifecycle.Form
+	form *form.Form
 }
 
 func (r *boundsReader) walk(n *document.Node, o Options) Options {

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 )
 
@@ -72,12 +73,12 @@ func (m *mover) keptText(kept *lifecycle.Restored) string {
 	}
 	text := "kept: {values: " + values.String() + ", baseline: " + baseline.String()
 	if a := kept.Attempt; a != nil {
-		rows := map[lifecycle.FieldID][]members{}
+		rows := map[form.FieldID][]members{}
 		for _, v := range a.Values {
 			path := m.form.Fields[v.Field].Path
 			group, inRows := m.form.Group(v.Field)
 			switch {
-			case m.form.Fields[v.Field].Kind == lifecycle.KindRows:
+			case m.form.Fields[v.Field].Kind == form.KindRows:
 				rows[v.Field] = make([]members, v.Value.Integer())
 			case inRows:
 				rows[group][v.Row].addValue(m.form, memberOf(path), v.Value)
@@ -88,7 +89,7 @@ func (m *mover) keptText(kept *lifecycle.Restored) string {
 			}
 		}
 		for id := range m.form.Fields {
-			if list, there := rows[lifecycle.FieldID(id)]; there {
+			if list, there := rows[form.FieldID(id)]; there {
 				sent.add(m.form.Fields[id].Path, listText(list))
 			}
 		}
@@ -133,7 +134,7 @@ type members []string
 
 func (s *members) add(name, text string) { *s = append(*s, quote(name)+": "+text) }
 
-func (s *members) addValue(form *lifecycle.Form, name string, v lifecycle.Value) {
+func (s *members) addValue(form *form.Form, name string, v form.Value) {
 	if !v.Absent() {
 		s.add(name, quote(form.Format(v)))
 	}
@@ -151,7 +152,7 @@ func listText(rows []members) string {
 
 // accepted is the first text that is typed at the field and accepted, and is not
 // what a load brings.
-func (f *edited) accepted(form *lifecycle.Form) (string, bool) {
+func (f *edited) accepted(form *form.Form) (string, bool) {
 	for _, raw := range f.raws {
 		if v := form.Parse(f.field, raw); !v.Absent() && v != f.saved && form.Accepts(f.field, v) {
 			return raw, true

@@ -4,13 +4,15 @@ import (
 	"bytes"
 	"slices"
 
+	"leanwicket.dev/form"
+	"leanwicket.dev/guarantee"
 	"leanwicket.dev/lifecycle"
 )
 
 // explorer takes every move from one state after the other.
 type explorer struct {
 	walker  *walker
-	packer  *lifecycle.WatchPacker
+	packer  *guarantee.Packer
 	source  *world
 	scratch *world
 	moves   []move
@@ -19,7 +21,7 @@ type explorer struct {
 	taken    []lifecycle.Transition
 }
 
-func newExplorer(w *walker, p *lifecycle.WatchPacker) *explorer {
+func newExplorer(w *walker, p *guarantee.Packer) *explorer {
 	return &explorer{walker: w, packer: p, source: newWorld(), scratch: newWorld()}
 }
 
@@ -41,7 +43,7 @@ func (c *chunk) reset(first int32, count int) {
 }
 
 type breachAt struct {
-	lifecycle.Breach
+	guarantee.Breach
 	from int32
 }
 
@@ -117,7 +119,7 @@ func kindOf(m *move, effects []lifecycle.Effect) edgeKind {
 		return edgeAny
 	}
 	accepts := func(e lifecycle.Effect) bool {
-		return e.Kind == lifecycle.EffectSay && e.Message.ID == lifecycle.MessageAccepted
+		return e.Kind == lifecycle.EffectSay && e.Message.ID == form.MessageAccepted
 	}
 	switch {
 	case slices.ContainsFunc(effects, accepts):

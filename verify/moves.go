@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"leanwicket.dev/declare"
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/replies"
 )
@@ -25,7 +26,7 @@ type answer struct {
 
 // mover lists what can happen in a world, in a fixed order.
 type mover struct {
-	form    *lifecycle.Form
+	form    *form.Form
 	options Options
 	fields  []edited
 	filled  []lifecycle.Event // what completes the other fields
@@ -35,7 +36,7 @@ type mover struct {
 	checks  []answer
 }
 
-func newMover(form *lifecycle.Form, o Options) (*mover, error) {
+func newMover(form *form.Form, o Options) (*mover, error) {
 	m := &mover{form: form, options: o}
 	for _, path := range o.Edited {
 		f, err := editedField(form, path)
@@ -85,8 +86,8 @@ func newMover(form *lifecycle.Form, o Options) (*mover, error) {
 // fill finds the edits that complete the fields which the walk does not edit.
 func (m *mover) fill() error {
 	d := m.form.Declaration
-	d.Prefill = lifecycle.PrefillPolicy{} // nothing is locked then
-	unlocked, err := lifecycle.NewForm(d)
+	d.Prefill = form.PrefillPolicy{} // nothing is locked then
+	unlocked, err := form.New(d)
 	if err != nil {
 		return err
 	}
@@ -210,7 +211,7 @@ func (l *moveList) retyped(from int) []lifecycle.Event {
 func (l *moveList) rows() {
 	for id := range l.form.Fields {
 		group := l.form.Fields[id].Path
-		if l.form.Fields[id].Kind != lifecycle.KindRows {
+		if l.form.Fields[id].Kind != form.KindRows {
 			continue
 		}
 		f, _ := l.world.session.Field(group)

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"leanwicket.dev/declare"
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 )
 
@@ -40,7 +41,7 @@ type Progress struct {
 	States, Transitions, Frontier, Depth int
 }
 
-func (o Options) withDefaults(form *lifecycle.Form) Options {
+func (o Options) withDefaults(form *form.Form) Options {
 	set := func(v *int, value int) {
 		if *v == 0 {
 			*v = value
@@ -66,7 +67,7 @@ func (o Options) withDefaults(form *lifecycle.Form) Options {
 func under(limit, count int) bool { return limit == 0 || count < limit }
 
 // bounds says in words within what a walk went.
-func (o Options) bounds(form *lifecycle.Form) string {
+func (o Options) bounds(declared *form.Form) string {
 	number := func(limit int, one, many string) string {
 		switch limit {
 		case 0:
@@ -81,10 +82,10 @@ func (o Options) bounds(form *lifecycle.Form) string {
 	if o.Earlier {
 		text = "after an earlier page " + text
 	}
-	if form.Prefill.URL != "" {
+	if declared.Prefill.URL != "" {
 		text += ", " + number(o.Loads, "load", "loads")
 	}
-	if slices.ContainsFunc(form.Fields, func(f lifecycle.Field) bool { return f.Kind == lifecycle.KindRows }) {
+	if slices.ContainsFunc(declared.Fields, func(f form.Field) bool { return f.Kind == form.KindRows }) {
 		text += ", " + number(o.Rows, "row", "rows")
 	}
 	return text
@@ -94,32 +95,32 @@ func (o Options) bounds(form *lifecycle.Form) string {
 // each kind in use and for each trait that the lifecycle treats differently (a
 // check, a condition, a comparison, rows, a private value). A field that is
 // compared with another, or asked by another's answer, stays beside it.
-func Plan(form *lifecycle.Form, atATime int) [][]string {
-	var chosen []lifecycle.FieldID
+func Plan(declared *form.Form, atATime int) [][]string {
+	var chosen []form.FieldID
 	seen := map[string]bool{}
 	for pass := range 2 { // fields with a trait first: they show their kind as well
-		for id := range form.Fields {
-			f := &form.Fields[id]
-			traits := traitsOf(form, lifecycle.FieldID(id))
+		for id := range declared.Fields {
+			f := &declared.Fields[id]
+			traits := traitsOf(declared, form.FieldID(id))
 			news := slices.ContainsFunc(traits, func(t string) bool { return !seen[t] })
-			if f.Kind == lifecycle.KindRows || !news || pass == 0 && len(traits) == 1 {
+			if f.Kind == form.KindRows || !news || pass == 0 && len(traits) == 1 {
 				continue
 			}
 			for _, t := range traits {
 				seen[t] = true
 			}
-			chosen = append(chosen, lifecycle.FieldID(id))
+			chosen = append(chosen, form.FieldID(id))
 		}
 	}
 	slices.Sort(chosen)
 	var plan [][]string
 	var set []string
 	for _, id := range chosen {
-		if slices.ContainsFunc(chosen, func(other lifecycle.FieldID) bool { return slices.Contains(linkedWith(form, other), id) }) {
+		if slices.ContainsFunc(chosen, func(other form.FieldID) bool { return slices.Contains(linkedWith(declared, other), id) }) {
 			continue // it is edited beside the other
 		}
-		for _, member := range append([]lifecycle.FieldID{id}, linkedWith(form, id)...) {
-			if path := walkedPath(form, member); !slices.Contains(set, path) {
+		for _, member := range append([]form.FieldID{id}, linkedWith(declared, id)...) {
+			if path := walkedPath(declared, member); !slices.Contains(set, path) {
 				set = append(set, path)
 			}
 		}
@@ -150,7 +151,7 @@ func Walks(o Options, plan [][]string) []Options {
 }
 
 // traitsOf lists what is special about a field; its kind is the first.
-func traitsOf(form *lifecycle.Form, id lifecycle.FieldID) []string {
+func traitsOf(form *form.Form, id form.FieldID) []string {
 	f := &form.Fields[id]
 	traits := []string{f.Kind.String()}
 	add := func(trait string, has bool) {
@@ -168,9 +169,9 @@ func traitsOf(form *lifecycle.Form, id lifecycle.FieldID) []string {
 }
 
 // comparedWith lists the fields that a field's own comparisons look at.
-func comparedWith(form *lifecycle.Form, id lifecycle.FieldID) []lifecycle.FieldID {
-	var others []lifecycle.FieldID
-	for _, c := range form.Fields[id].Constraints {
+func comparedWith(f *form.Form, id form.FieldID) []form.FieldID {
+	var others []form.FieldID
+	for _, c := range f.Fields[id].Constraints {
 		if c.Op.Compares() && !slices.Contains(others, c.Other) {
 			others = append(others, c.Other)
 		}
@@ -180,7 +181,7 @@ func comparedWith(form *lifecycle.Form, id lifecycle.FieldID) []lifecycle.FieldI
 
 // linkedWith lists the fields that have a say in a field: those it is compared
 // with, and those that decide whether it is asked.
-func linkedWith(form *lifecycle.Form, id lifecycle.FieldID) []lifecycle.FieldID {
+func linkedWith(form *form.Form, id form.FieldID) []form.FieldID {
 	linked := comparedWith(form, id)
 	for _, condition := range form.Fields[id].Asked {
 		for _, clause := range condition {
@@ -195,29 +196,29 @@ func linkedWith(form *lifecycle.Form, id lifecycle.FieldID) []lifecycle.FieldID 
 }
 
 // walkedPath is where a walk edits a field: in rows, in the first one.
-func walkedPath(form *lifecycle.Form, id lifecycle.FieldID) string {
+func walkedPath(f *form.Form, id form.FieldID) string {
 	row := int32(-1)
-	if _, inRows := form.Group(id); inRows {
+	if _, inRows := f.Group(id); inRows {
 		row = 0
 	}
-	return form.Path(lifecycle.Place{Field: id, Row: row})
+	return f.Path(form.Place{Field: id, Row: row})
 }
 
 // edited is a field that the walk types at, with the texts that it types.
 type edited struct {
-	field lifecycle.FieldID
+	field form.FieldID
 	path  string
 	raws  []string
-	saved lifecycle.Value // what a load brings
+	saved form.Value // what a load brings
 }
 
 // editedField chooses what is typed at a field: an accepted text, a refused one,
 // and what the baseline is. A form that holds what is unchanged needs a second
 // accepted one.
-func editedField(form *lifecycle.Form, path string) (edited, error) {
-	place, ok := form.Lookup(path)
-	if !ok || form.Fields[place.Field].Kind == lifecycle.KindRows {
-		return edited{}, fmt.Errorf("the form %s has no field %s to edit", form.Name, path)
+func editedField(f *form.Form, path string) (edited, error) {
+	place, ok := f.Lookup(path)
+	if !ok || f.Fields[place.Field].Kind == form.KindRows {
+		return edited{}, fmt.Errorf("the form %s has no field %s to edit", f.Name, path)
 	}
 	e := edited{field: place.Field, path: path}
 	add := func(raw string) {
@@ -225,32 +226,32 @@ func editedField(form *lifecycle.Form, path string) (edited, error) {
 			e.raws = append(e.raws, raw)
 		}
 	}
-	samples := declare.Samples(form, place.Field, 3)
-	if form.Prefill.URL == "" {
+	samples := declare.Samples(f, place.Field, 3)
+	if f.Prefill.URL == "" {
 		add("")
 	} else if len(samples) > 0 { // the last is what a load brings
-		e.saved = form.Parse(place.Field, samples[len(samples)-1])
+		e.saved = f.Parse(place.Field, samples[len(samples)-1])
 		add(samples[len(samples)-1])
 	}
 	for _, raw := range samples[:min(len(samples), 1)] {
 		add(raw)
 	}
-	if form.Submit.HoldUnchanged && len(samples) > 2 {
+	if f.Submit.HoldUnchanged && len(samples) > 2 {
 		add(samples[1])
 	}
-	if raw, found := refusedText(form, place.Field); found {
+	if raw, found := refusedText(f, place.Field); found {
 		add(raw)
 	}
 	return e, nil
 }
 
 // refusedText is a text that the field's constraints refuse.
-func refusedText(form *lifecycle.Form, id lifecycle.FieldID) (string, bool) {
-	if form.Fields[id].Kind == lifecycle.KindBoolean {
-		return "", !form.Accepts(id, lifecycle.Value{})
+func refusedText(f *form.Form, id form.FieldID) (string, bool) {
+	if f.Fields[id].Kind == form.KindBoolean {
+		return "", !f.Accepts(id, form.Value{})
 	}
 	for _, raw := range []string{"", "x", strings.Repeat("x", 2000), "-1", "1e9", "0.0001", "2000-01-01", "2999-01-01"} {
-		if v := form.Parse(id, raw); !form.Accepts(id, v) {
+		if v := f.Parse(id, raw); !f.Accepts(id, v) {
 			return raw, true
 		}
 	}

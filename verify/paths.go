@@ -1,6 +1,6 @@
 package verify
 
-import "leanwicket.dev/lifecycle"
+import "leanwicket.dev/guarantee"
 
 // paths checks the guarantees that speak of a path, backwards over the edges: a
 // state from which a bound left something out is given the benefit.
@@ -8,19 +8,19 @@ func (w *walker) paths() {
 	if !w.result.Complete() {
 		return
 	}
-	w.ends(lifecycle.WayForward, "no actions of the applicant lead to acceptance from here",
+	w.ends(guarantee.WayForward, "no actions of the applicant lead to acceptance from here",
 		func(f stateFlags) bool { return f&flagCut != 0 },
 		func(kind edgeKind) (follows, reaches bool) { return kind != edgeAny, kind == edgeAccepts })
-	w.ends(lifecycle.WaitingEnds, "time alone does not end the wait",
+	w.ends(guarantee.WaitingEnds, "time alone does not end the wait",
 		func(f stateFlags) bool { return f&flagCut != 0 || f&flagWaits == 0 },
 		func(kind edgeKind) (follows, reaches bool) { return kind == edgeTime, false })
 }
 
 // ends looks for the first state from which no good one, and no edge that
 // reaches, can be reached over edges that count.
-func (w *walker) ends(g lifecycle.Guarantee, what string, good func(stateFlags) bool, counts func(edgeKind) (follows, reaches bool)) {
+func (w *walker) ends(g guarantee.Guarantee, what string, good func(stateFlags) bool, counts func(edgeKind) (follows, reaches bool)) {
 	marked := w.backward(good, counts)
-	if g == lifecycle.WayForward && !marked[0] {
+	if g == guarantee.WayForward && !marked[0] {
 		if id := w.nearest(marked); id > 0 {
 			marked[id] = false
 			marked = marked[:id+1]
@@ -35,7 +35,7 @@ func (w *walker) ends(g lifecycle.Guarantee, what string, good func(stateFlags) 
 			continue
 		}
 		w.tried[g]++
-		b := lifecycle.Breach{Guarantee: g, What: what}
+		b := guarantee.Breach{Guarantee: g, What: what}
 		session, feasible := w.write(int32(id), purpose{title: "The shortest session that breaks " + g.String(), comment: b.Error()})
 		if feasible {
 			w.found[g] = true

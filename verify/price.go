@@ -4,12 +4,14 @@ import (
 	"reflect"
 	"slices"
 
+	"leanwicket.dev/form"
+	"leanwicket.dev/guarantee"
 	"leanwicket.dev/lifecycle"
 )
 
 // price is a waived guarantee, and how a step is recognised that pays it.
 type price struct {
-	lifecycle.Waived
+	guarantee.Waived
 	paid func(e lifecycle.Event, before, after *world, effects []lifecycle.Effect) bool
 }
 
@@ -19,24 +21,24 @@ type paidAt struct {
 }
 
 // pricesOf lists what the policies of a form may cost.
-func pricesOf(form *lifecycle.Form) []price {
+func pricesOf(form *form.Form) []price {
 	var list []price
-	for _, waived := range lifecycle.Waives(form) {
+	for _, waived := range guarantee.Waives(form) {
 		p := price{Waived: waived}
 		switch waived.Policy {
-		case lifecycle.PolicyNeverAsk:
+		case guarantee.PolicyNeverAsk:
 			p.paid = func(e lifecycle.Event, before, after *world, _ []lifecycle.Effect) bool {
 				return left(e, before, after) && (before.session.Unsaved() || attemptOpen(before))
 			}
-		case lifecycle.PolicyAskTouched:
+		case guarantee.PolicyAskTouched:
 			p.paid = func(e lifecycle.Event, before, after *world, _ []lifecycle.Effect) bool {
 				return left(e, before, after) && before.session.Unsaved()
 			}
-		case lifecycle.PolicyInFlight:
+		case guarantee.PolicyInFlight:
 			p.paid = func(e lifecycle.Event, before, after *world, _ []lifecycle.Effect) bool {
 				return left(e, before, after) && attemptOpen(before)
 			}
-		case lifecycle.PolicyKeep:
+		case guarantee.PolicyKeep:
 			p.paid = replacesUnasked
 		}
 		list = append(list, p)
@@ -83,7 +85,7 @@ func (w *walker) pay(paid paidAt) {
 	}
 	session, feasible := w.write(paid.from, purpose{
 		title: "What " + paid.Policy + " costs", comment: paid.Price,
-		last: func(m move, before, after *world, _ []lifecycle.Breach, effects []lifecycle.Effect) bool {
+		last: func(m move, before, after *world, _ []guarantee.Breach, effects []lifecycle.Effect) bool {
 			return paid.paid(m.event, before, after, effects)
 		},
 	})
@@ -96,37 +98,37 @@ func (w *walker) pay(paid paidAt) {
 // alike finds the edited fields that are interchangeable: declared alike but for
 // their names, and nothing looks at them. What the backend says names all or
 // none of them.
-func (m *mover) alike() [][]lifecycle.FieldID {
-	if slices.ContainsFunc(m.form.Fields, func(f lifecycle.Field) bool { return f.Kind == lifecycle.KindRows }) {
+func (m *mover) alike() [][]form.FieldID {
+	if slices.ContainsFunc(m.form.Fields, func(f form.Field) bool { return f.Kind == form.KindRows }) {
 		return nil
 	}
-	var classes [][]lifecycle.FieldID
+	var classes [][]form.FieldID
 	for _, f := range m.fields {
 		if !m.independent(f.field) {
 			continue
 		}
-		k := slices.IndexFunc(classes, func(class []lifecycle.FieldID) bool { return m.interchangeable(class[0], f.field) })
+		k := slices.IndexFunc(classes, func(class []form.FieldID) bool { return m.interchangeable(class[0], f.field) })
 		if k < 0 {
-			classes = append(classes, []lifecycle.FieldID{f.field})
+			classes = append(classes, []form.FieldID{f.field})
 		} else {
 			classes[k] = append(classes[k], f.field)
 		}
 	}
-	classes = slices.DeleteFunc(classes, func(class []lifecycle.FieldID) bool { return len(class) == 1 })
+	classes = slices.DeleteFunc(classes, func(class []form.FieldID) bool { return len(class) == 1 })
 	for _, class := range classes {
 		slices.Sort(class)
 	}
 	return classes
 }
 
-func (m *mover) independent(id lifecycle.FieldID) bool {
+func (m *mover) independent(id form.FieldID) bool {
 	f := &m.form.Fields[id]
-	hasDefault := slices.ContainsFunc(m.form.Defaults, func(a lifecycle.Answer) bool { return a.Field == id })
+	hasDefault := slices.ContainsFunc(m.form.Defaults, func(a form.Answer) bool { return a.Field == id })
 	return f.Check.URL == "" && len(f.Asked) == 0 && len(m.form.Dependents(id)) == 0 && len(linkedWith(m.form, id)) == 0 && !hasDefault
 }
 
-func (m *mover) interchangeable(a, b lifecycle.FieldID) bool {
-	bare := func(id lifecycle.FieldID) lifecycle.Field {
+func (m *mover) interchangeable(a, b form.FieldID) bool {
+	bare := func(id form.FieldID) form.Field {
 		f := m.form.Fields[id]
 		f.Path, f.Label, f.Help, f.Placeholder, f.Autocomplete = "", "", "", "", ""
 		return f

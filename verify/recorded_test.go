@@ -13,6 +13,7 @@ import (
 	"pgregory.net/rapid"
 
 	"leanwicket.dev/declare"
+	"leanwicket.dev/form"
 	"leanwicket.dev/harbour"
 	events "leanwicket.dev/internal/walk"
 	"leanwicket.dev/lifecycle"
@@ -84,7 +85,7 @@ func TestRecordedSessions(t *testing.T) {
 
 // anySession is what happens, and what then shows, when events come in any
 // order.
-func anySession(t *rapid.T, form *lifecycle.Form) string {
+func anySession(t *rapid.T, form *form.Form) string {
 	w := events.New(form)
 	var text, trail bytes.Buffer
 	recorder := trace.NewWriter(&trail, w.Session, w.Opening)
@@ -128,7 +129,7 @@ func anySession(t *rapid.T, form *lifecycle.Form) string {
 
 // replayed asks that a trace leads to the same states once more, private values
 // veiled.
-func replayed(t require.TestingT, form *lifecycle.Form, trail []byte) {
+func replayed(t require.TestingT, form *form.Form, trail []byte) {
 	record, err := trace.Read(bytes.NewReader(trail))
 	require.NoError(t, err)
 	difference, err := trace.Replay(form, record, trace.Observer{})

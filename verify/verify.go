@@ -3,12 +3,14 @@ package verify
 import (
 	"slices"
 
+	"leanwicket.dev/form"
+	"leanwicket.dev/guarantee"
 	"leanwicket.dev/lifecycle"
 )
 
 // Report joins what several walks of one form have found.
 type Report struct {
-	Form     *lifecycle.Form
+	Form     *form.Form
 	Walks    []*Result
 	Breaches []Breach // of each guarantee the shortest
 	Waived   []Waived
@@ -17,7 +19,7 @@ type Report struct {
 
 // Verify takes walks of one form one after the other. A walk that was stopped
 // ends it.
-func Verify(form *lifecycle.Form, walks []Options) (*Report, error) {
+func Verify(form *form.Form, walks []Options) (*Report, error) {
 	r := &Report{Form: form}
 	for _, o := range walks {
 		if wanted := o.Wanted; wanted != nil {
@@ -81,9 +83,9 @@ func keepShortest[T any](list *[]T, v T, alike func(T) bool, length func(T) int)
 func (r *Report) NotEdited() []string {
 	var paths []string
 	for id := range r.Form.Fields {
-		path := walkedPath(r.Form, lifecycle.FieldID(id))
+		path := walkedPath(r.Form, form.FieldID(id))
 		edited := slices.ContainsFunc(r.Walks, func(w *Result) bool { return slices.Contains(w.Edited, path) })
-		if !edited && r.Form.Fields[id].Kind != lifecycle.KindRows {
+		if !edited && r.Form.Fields[id].Kind != form.KindRows {
 			paths = append(paths, r.Form.Fields[id].Path)
 		}
 	}
@@ -144,7 +146,7 @@ func (w *walker) reach(r reachedAt) {
 	if w.options.Wanted(r.Transition) {
 		session, feasible := w.write(r.from, purpose{
 			title: "How " + r.String(), comment: "The shortest session in which " + r.String() + ".", expects: true,
-			last: func(m move, before, after *world, _ []lifecycle.Breach, _ []lifecycle.Effect) bool {
+			last: func(m move, before, after *world, _ []guarantee.Breach, _ []lifecycle.Effect) bool {
 				of, _ := before.session.TimerOf(m.event.Timer)
 				taken := lifecycle.AppendTransitions(nil, before.session.Standing(), after.session.Standing(), m.event, of)
 				return slices.Contains(taken, r.Transition)

@@ -10,6 +10,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"leanwicket.dev/declare"
+	"leanwicket.dev/form"
+	"leanwicket.dev/guarantee"
 	"leanwicket.dev/harbour"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/scenario"
@@ -22,7 +24,7 @@ func formOf(t testing.TB, text string) *declare.Source {
 	return source
 }
 
-func walk(t testing.TB, form *lifecycle.Form, o verify.Options) *verify.Result {
+func walk(t testing.TB, form *form.Form, o verify.Options) *verify.Result {
 	result, err := verify.Walk(form, o)
 	require.NoError(t, err)
 	return result
@@ -87,7 +89,7 @@ func TestFormsThatNobodyCanCompleteAreFound(t *testing.T) {
 		source := formOf(t, text)
 		result := walk(t, source.Form, verify.Options{Attempts: 1, Loads: 1})
 		require.Len(t, result.Breaches, 1, name)
-		require.Equal(t, lifecycle.WayForward, result.Breaches[0].Guarantee, name)
+		require.Equal(t, guarantee.WayForward, result.Breaches[0].Guarantee, name)
 		require.Empty(t, plays(t, source, result.Breaches[0].Session, nil), name)
 	}
 }
@@ -167,10 +169,10 @@ func TestAWalkStopsAtItsLimit(t *testing.T) {
 // session that plays.
 func TestWhatPoliciesCost(t *testing.T) {
 	for policy, text := range map[string]string{
-		lifecycle.PolicyNeverAsk:   "leave: {when: never}\n",
-		lifecycle.PolicyAskTouched: "leave: {when: dirtyAndTouched}\n",
-		lifecycle.PolicyInFlight:   "leave: {inFlight: allow}\n",
-		lifecycle.PolicyKeep:       "prefill: {url: /a}\nsubmit: {method: PUT}\n",
+		guarantee.PolicyNeverAsk:   "leave: {when: never}\n",
+		guarantee.PolicyAskTouched: "leave: {when: dirtyAndTouched}\n",
+		guarantee.PolicyInFlight:   "leave: {inFlight: allow}\n",
+		guarantee.PolicyKeep:       "prefill: {url: /a}\nsubmit: {method: PUT}\n",
 	} {
 		source := formOf(t, "form: f\nschema: {properties: {a: {type: string}}}\n"+text)
 		result := walk(t, source.Form, verify.Options{Attempts: 1, Tries: 1, Loads: 2})

@@ -6,12 +6,14 @@ import (
 	"sync"
 	"sync/atomic"
 
+	"leanwicket.dev/form"
+	"leanwicket.dev/guarantee"
 	"leanwicket.dev/lifecycle"
 )
 
 // Result is what a walk has found.
 type Result struct {
-	Form        *lifecycle.Form
+	Form        *form.Form
 	Bounds      string
 	Edited      []string // the fields that were edited
 	Filled      int      // edits that fill in the others, before the walk
@@ -32,7 +34,7 @@ func (r *Result) Complete() bool { return r.Unfinished == "" }
 // Breach is a guarantee that does not hold, with the shortest session that
 // shows it.
 type Breach struct {
-	lifecycle.Breach
+	guarantee.Breach
 	Session
 }
 
@@ -40,7 +42,7 @@ type Breach struct {
 // that shows the price; its events are nil where no session within the bounds
 // pays it.
 type Waived struct {
-	lifecycle.Waived
+	guarantee.Waived
 	Session
 }
 
@@ -55,7 +57,7 @@ type walker struct {
 	mover   *mover
 	options Options
 	store   *store
-	packer  *lifecycle.WatchPacker
+	packer  *guarantee.Packer
 	result  *Result
 	found   [64]bool // by guarantee: the shortest session is known, or none was feasible so often
 	tried   [64]int
@@ -67,7 +69,7 @@ type walker struct {
 }
 
 // Walk reaches every state within the bounds, breadth first.
-func Walk(form *lifecycle.Form, options Options) (*Result, error) {
+func Walk(form *form.Form, options Options) (*Result, error) {
 	o := options.withDefaults(form)
 	m, err := newMover(form, o)
 	if err != nil {
@@ -75,7 +77,7 @@ func Walk(form *lifecycle.Form, options Options) (*Result, error) {
 	}
 	w := &walker{
 		mover: m, options: o, store: newStore(),
-		packer: lifecycle.NewWatchPacker(form, lifecycle.PackOptions{Whole: o.Whole, Alike: m.alike()}),
+		packer: guarantee.NewPacker(form, lifecycle.PackOptions{Whole: o.Whole, Alike: m.alike()}),
 		result: &Result{Form: form, Bounds: o.bounds(form), Edited: o.Edited, Filled: len(m.filled)},
 		prices: pricesOf(form), reached: map[lifecycle.Transition]bool{},
 	}
@@ -231,7 +233,7 @@ const mostTried = 100
 func (w *walker) doubt() {
 	for g, times := range w.tried {
 		if times > mostTried && !w.found[g] && w.result.Unfinished == "" {
-			w.result.Unfinished = "it has seen " + lifecycle.Guarantee(g).String() + " broken, but only in orders that no clock produces"
+			w.result.Unfinished = "it has seen " + guarantee.Guarantee(g).String() + " broken, but only in orders that no clock produces"
 		}
 	}
 }
@@ -260,8 +262,8 @@ func (w *walker) breach(b breachAt) {
 	w.tried[b.Guarantee]++
 	session, feasible := w.write(b.from, purpose{
 		title: "The shortest session that breaks " + b.Guarantee.String(), comment: b.Error(),
-		last: func(_ move, _, _ *world, breaches []lifecycle.Breach, _ []lifecycle.Effect) bool {
-			return slices.ContainsFunc(breaches, func(c lifecycle.Breach) bool { return c.Guarantee == b.Guarantee })
+		last: func(_ move, _, _ *world, breaches []guarantee.Breach, _ []lifecycle.Effect) bool {
+			return slices.ContainsFunc(breaches, func(c guarantee.Breach) bool { return c.Guarantee == b.Guarantee })
 		},
 	})
 	if feasible { // else no clock runs like this

@@ -3,6 +3,8 @@ package verify
 import (
 	"slices"
 
+	"leanwicket.dev/form"
+	"leanwicket.dev/guarantee"
 	"leanwicket.dev/lifecycle"
 )
 
@@ -10,7 +12,7 @@ import (
 // it and which timers run is what its watch has seen.
 type world struct {
 	session  *lifecycle.Session
-	watch    *lifecycle.Watch
+	watch    *guarantee.Watch
 	attempts int // begun
 	sent     int // tries of the newest attempt
 	loads    int // asked for
@@ -24,11 +26,11 @@ type world struct {
 // answered or given up; what still answers that one is stale.
 type outgoing struct{ newest, spent lifecycle.RequestID }
 
-func newWorld() *world { return &world{session: &lifecycle.Session{}, watch: &lifecycle.Watch{}} }
+func newWorld() *world { return &world{session: &lifecycle.Session{}, watch: &guarantee.Watch{}} }
 
-func open(form *lifecycle.Form) *world {
+func open(form *form.Form) *world {
 	s, effects := lifecycle.Open(form, lifecycle.Seed{})
-	w := &world{session: s, watch: lifecycle.NewWatch(s, effects)}
+	w := &world{session: s, watch: guarantee.NewWatch(s, effects)}
 	w.follow(effects)
 	return w
 }
@@ -41,7 +43,7 @@ func (w *world) copyFrom(v *world) {
 
 // take takes a move; what was there before it has been taken down. It reports
 // whether anything was taken, what broke, and the effects of the last event.
-func (w *world) take(m *move) (taken bool, breaches []lifecycle.Breach, effects []lifecycle.Effect) {
+func (w *world) take(m *move) (taken bool, breaches []guarantee.Breach, effects []lifecycle.Effect) {
 	taken, breaches, effects = w.apply(m.event)
 	for k := 0; k < len(m.also) && len(breaches) == 0; k++ {
 		w.watch.Before(m.also[k])
@@ -51,7 +53,7 @@ func (w *world) take(m *move) (taken bool, breaches []lifecycle.Breach, effects 
 }
 
 // apply takes one event.
-func (w *world) apply(e lifecycle.Event) (taken bool, breaches []lifecycle.Breach, effects []lifecycle.Effect) {
+func (w *world) apply(e lifecycle.Event) (taken bool, breaches []guarantee.Breach, effects []lifecycle.Effect) {
 	effects, err := w.session.Apply(e)
 	breaches = w.watch.After(e, effects, err)
 	if err == nil {
@@ -107,7 +109,7 @@ func (w *world) mayElapse(k int) bool {
 
 // pack appends the state, packed: the world is in its normal form then. What is
 // counted is part of it only where it is limited.
-func (w *world) pack(to []byte, p *lifecycle.WatchPacker, o *Options) []byte {
+func (w *world) pack(to []byte, p *guarantee.Packer, o *Options) []byte {
 	spent := byte(0)
 	if w.load.spent != 0 {
 		spent |= 1
@@ -126,7 +128,7 @@ func (w *world) pack(to []byte, p *lifecycle.WatchPacker, o *Options) []byte {
 
 // unpack makes a world of a packed state, and takes it down for the events that
 // copies of it will take.
-func (w *world) unpack(packed []byte, p *lifecycle.WatchPacker, o *Options) {
+func (w *world) unpack(packed []byte, p *guarantee.Packer, o *Options) {
 	spent := packed[0]
 	packed = packed[1:]
 	for _, counted := range [...]struct {

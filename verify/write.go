@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"leanwicket.dev/guarantee"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/replies"
 )
@@ -17,7 +18,7 @@ import (
 type purpose struct {
 	title, comment string
 	expects        bool // the states at the end
-	last           func(m move, before, after *world, breaches []lifecycle.Breach, effects []lifecycle.Effect) bool
+	last           func(m move, before, after *world, breaches []guarantee.Breach, effects []lifecycle.Effect) bool
 }
 
 // write takes the way to a state again with a real session, and writes it as a
@@ -26,7 +27,7 @@ func (w *walker) write(id int32, why purpose) (Session, bool) {
 	root, way := w.way(id)
 	r := newRetaker(w, w.roots[root])
 	for _, target := range way {
-		found := r.choose(func(_ move, _, after *world, _ []lifecycle.Breach, _ []lifecycle.Effect, taken bool) bool {
+		found := r.choose(func(_ move, _, after *world, _ []guarantee.Breach, _ []lifecycle.Effect, taken bool) bool {
 			r.text = r.text[:0]
 			if taken {
 				r.text = after.pack(r.text, r.packer, &r.mover.options)
@@ -68,7 +69,7 @@ func (w *walker) way(id int32) (root int32, way [][]byte) {
 // retaker takes a way again.
 type retaker struct {
 	mover    *mover
-	packer   *lifecycle.WatchPacker
+	packer   *guarantee.Packer
 	world    *world
 	scratch  *world
 	schedule *schedule
@@ -84,7 +85,7 @@ func newRetaker(w *walker, page earlier) *retaker {
 	s, opening := lifecycle.Open(w.mover.form, lifecycle.Seed{})
 	r := &retaker{
 		mover: w.mover, packer: w.packer.Fork(), scratch: newWorld(), schedule: newSchedule(),
-		world: &world{session: s, watch: lifecycle.NewWatch(s, opening)}, paths: map[lifecycle.RequestID]string{}, earlier: page,
+		world: &world{session: s, watch: guarantee.NewWatch(s, opening)}, paths: map[lifecycle.RequestID]string{}, earlier: page,
 	}
 	r.world.follow(opening)
 	r.note(0, opening)
@@ -101,7 +102,7 @@ func newRetaker(w *walker, page earlier) *retaker {
 }
 
 // choose takes the first move that is wanted.
-func (r *retaker) choose(wanted func(m move, before, after *world, breaches []lifecycle.Breach, effects []lifecycle.Effect, taken bool) bool) bool {
+func (r *retaker) choose(wanted func(m move, before, after *world, breaches []guarantee.Breach, effects []lifecycle.Effect, taken bool) bool) bool {
 	r.moves, _ = r.mover.moves(r.world, r.moves[:0])
 	r.world.watch.BeforeAny()
 	for k := range r.moves {
@@ -123,7 +124,7 @@ func (r *retaker) choose(wanted func(m move, before, after *world, breaches []li
 // are set first that the state stands for: the fields are left, and a submit
 // that is blocked shows what is wrong.
 func (r *retaker) end(why purpose) bool {
-	last := func(m move, before, after *world, breaches []lifecycle.Breach, effects []lifecycle.Effect, _ bool) bool {
+	last := func(m move, before, after *world, breaches []guarantee.Breach, effects []lifecycle.Effect, _ bool) bool {
 		return why.last(m, before, after, breaches, effects)
 	}
 	if r.choose(last) {
@@ -206,7 +207,7 @@ func newSchedule() *schedule {
 // step adds an event: after the one before it, at its timer's very time, and
 // before any other timer that is armed has run out. At one time answers come
 // first, then timers, then the applicant.
-func (t *schedule) step(e lifecycle.Event, previous *move, armed []lifecycle.ArmedTimer) (event int) {
+func (t *schedule) step(e lifecycle.Event, previous *move, armed []guarantee.ArmedTimer) (event int) {
 	event = t.count
 	t.count++
 	apart := -time.Millisecond

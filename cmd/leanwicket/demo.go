@@ -8,8 +8,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"leanwicket.dev/guarantee"
 	"leanwicket.dev/harbour"
-	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/scenario"
 )
 
@@ -88,7 +88,7 @@ below is one applicant's session on one of them, played in virtual time.
 		scenario.WriteStory(out, k+1, result, steps, style)
 	}
 	fmt.Fprintf(out, "\n%s\n", counts)
-	fmt.Fprintf(out, "The %d guarantees of the lifecycle were checked after every event.\n", len(lifecycle.GuaranteeWords()))
+	fmt.Fprintf(out, "The %d guarantees of the lifecycle were checked after every event.\n", len(guarantee.Words()))
 	fmt.Fprint(out, `
 See each of them step by step:   leanwicket demo --all
 Change them and play them again: leanwicket demo --write harbour && leanwicket play harbour

@@ -10,7 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"leanwicket.dev/declare"
-	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/form"
 	"leanwicket.dev/trace"
 )
 
@@ -104,7 +104,7 @@ func readTrace(file string) (*trace.Record, error) {
 }
 
 // formOf finds the form of a trace among form files.
-func formOf(record *trace.Record, file string, forms []string) (*lifecycle.Form, error) {
+func formOf(record *trace.Record, file string, forms []string) (*form.Form, error) {
 	if len(forms) == 0 {
 		forms = []string{filepath.Dir(file)}
 	}

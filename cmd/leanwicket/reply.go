@@ -13,6 +13,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"leanwicket.dev/declare"
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/replies"
 )
@@ -95,7 +96,7 @@ type landing struct {
 	Text string `json:"text"`
 }
 
-func landings(form *lifecycle.Form, r replies.Response) (list []landing, lost int) {
+func landings(form *form.Form, r replies.Response) (list []landing, lost int) {
 	for _, p := range replies.Place(form, r) {
 		list = append(list, landing{p.Name, p.Path, p.Why, p.Code, p.Text})
 		if p.Name != "" && p.Path == "" {
@@ -105,10 +106,10 @@ func landings(form *lifecycle.Form, r replies.Response) (list []landing, lost in
 	return list, lost
 }
 
-func explainReply(out io.Writer, form *lifecycle.Form, r replies.Response, note string) error {
-	reply := replies.Submit(form, r)
+func explainReply(out io.Writer, f *form.Form, r replies.Response, note string) error {
+	reply := replies.Submit(f, r)
 	style := style()
-	fmt.Fprintf(out, "%s %d is taken for: %s\n", form.Name, r.Status, style.Paint("1", reply.Kind.String()))
+	fmt.Fprintf(out, "%s %d is taken for: %s\n", f.Name, r.Status, style.Paint("1", reply.Kind.String()))
 	if note != "" {
 		fmt.Fprintln(out, note)
 	}
@@ -121,15 +122,15 @@ func explainReply(out io.Writer, form *lifecycle.Form, r replies.Response, note 
 		if reply.Version != "" {
 			fmt.Fprintf(out, "version: %s, sent back as If-Match\n", reply.Version)
 		}
-		if form.Accepted.Then == lifecycle.ThenNavigate {
+		if f.Accepted.Then == form.ThenNavigate {
 			fmt.Fprintf(out, "goes to: %s\n", reply.To)
 		}
 		for _, a := range reply.Values {
-			fmt.Fprintf(out, "mentions %s = %s\n", form.Path(a.Place), a.Value)
+			fmt.Fprintf(out, "mentions %s = %s\n", f.Path(a.Place), a.Value)
 		}
 	case lifecycle.ReplyRefused, lifecycle.ReplyOutdated:
 		var list []landing
-		list, lost = landings(form, r)
+		list, lost = landings(f, r)
 		table := tabwriter.NewWriter(out, 0, 0, 2, ' ', 0)
 		fmt.Fprintln(table, "\nthe server's name\tlands at\tbecause of\ttext")
 		for _, l := range list {
@@ -144,12 +145,12 @@ func explainReply(out io.Writer, form *lifecycle.Form, r replies.Response, note 
 		}
 		table.Flush()
 	case lifecycle.ReplyUnderway, lifecycle.ReplyUnavailable:
-		pause := form.Submit.ResendWait
+		pause := f.Submit.ResendWait
 		if reply.RetryAfter >= 0 {
 			pause = reply.RetryAfter
 		}
 		fmt.Fprintf(out, "the same attempt goes again after %s, at most %d times; a pause over %s ends unsettled\n",
-			pause, form.Submit.ResendTimes, form.Submit.ResendLongest)
+			pause, f.Submit.ResendTimes, f.Submit.ResendLongest)
 	}
 	if lost > 0 {
 		fmt.Fprintf(out, "\nentries that name no field of this form and land on the form: %d. Give their names in refused.serverNames.\n", lost)
@@ -158,7 +159,7 @@ func explainReply(out io.Writer, form *lifecycle.Form, r replies.Response, note 
 	return nil
 }
 
-func explainReplyJSON(out io.Writer, form *lifecycle.Form, r replies.Response) error {
+func explainReplyJSON(out io.Writer, form *form.Form, r replies.Response) error {
 	reply := replies.Submit(form, r)
 	answer := struct {
 		Reply   string            `json:"reply"`

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"leanwicket.dev/diagram"
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/replies"
 	"leanwicket.dev/trace"
@@ -81,7 +82,7 @@ func (o *Office) session(in io.Reader) (*session, error) {
 	if err != nil {
 		return nil, err
 	}
-	var form *lifecycle.Form
+	var form *form.Form
 	for _, source := range o.forms {
 		if fmt.Sprintf("%x", source.Form.Fingerprint()) == record.Fingerprint {
 			form = source.Form

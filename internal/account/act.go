@@ -7,6 +7,7 @@ import (
 
 	"pgregory.net/rapid"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 )
 
@@ -123,9 +124,9 @@ func (a *Account) typeIn(path string) {
 	place, _ := a.rules.form.Lookup(path)
 	raw := a.office.mark("t")
 	switch a.rules.form.Fields[place.Field].Kind {
-	case lifecycle.KindBoolean:
+	case form.KindBoolean:
 		raw = rapid.SampledFrom([]string{"true", ""}).Draw(a.t, "tick")
-	case lifecycle.KindInteger:
+	case form.KindInteger:
 		raw = strconv.Itoa(rapid.SampledFrom([]int{1, 10, 100}).Draw(a.t, "scale") * a.office.next)
 	default:
 		if rapid.IntRange(0, 5).Draw(a.t, "blank") == 0 {

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 )
 
@@ -132,7 +133,7 @@ func (a *Account) checkContested() {
 	for f := range a.s.Fields() {
 		path := f.Path()
 		edited := a.ever[path] || a.ever[a.rules.when[path]]
-		if f.Declared().Kind == lifecycle.KindRows || f.Place().Row >= 0 {
+		if f.Declared().Kind == form.KindRows || f.Place().Row >= 0 {
 			edited = a.everRows || a.ever[a.rules.when["crew"]] && len(a.work) > 0
 		}
 		if f.Contested() && !edited {

@@ -11,7 +11,7 @@ import (
 
 	"pgregory.net/rapid"
 
-	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/form"
 )
 
 // sizes are numbers of rows that a record can have.
@@ -19,7 +19,7 @@ var sizes = []int{0, 1, 2, 2, 3, 3, 4, 9, 10, 11, 20, 40}
 
 // rules are what the account knows of the form that it plays on.
 type rules struct {
-	form     *lifecycle.Form
+	form     *form.Form
 	replaces bool
 	needed   bool
 	group    bool
@@ -29,7 +29,7 @@ type rules struct {
 	inRow    []string // the members of the group
 	clears   bool
 	ask      bool
-	then     lifecycle.Then
+	then     form.Then
 }
 
 // drawForm draws a form of the kinds that lose work most easily: a record or an
@@ -38,32 +38,32 @@ func drawForm(t *rapid.T) rules {
 	flip := func(name string) bool { return rapid.Bool().Draw(t, name) }
 	r := rules{when: map[string]string{}, private: map[string]bool{}, defaults: map[string]string{}}
 	r.replaces = flip("replaces")
-	r.then = rapid.SampledFrom([]lifecycle.Then{lifecycle.ThenKeep, lifecycle.ThenKeep, lifecycle.ThenClear, lifecycle.ThenAdopt, lifecycle.ThenNavigate}).Draw(t, "then")
-	r.clears = r.then == lifecycle.ThenClear
-	d := lifecycle.Declaration{
+	r.then = rapid.SampledFrom([]form.Then{form.ThenKeep, form.ThenKeep, form.ThenClear, form.ThenAdopt, form.ThenNavigate}).Draw(t, "then")
+	r.clears = r.then == form.ThenClear
+	d := form.Declaration{
 		Name: "account", Buttons: []string{"send", "save"},
-		Submit: lifecycle.SubmitPolicy{
+		Submit: form.SubmitPolicy{
 			Method: "POST", Timeout: time.Second, Edit: rapid.IntRange(0, 3).Draw(t, "edit while sending") > 0, ResendTimes: rapid.IntRange(0, 1).Draw(t, "times"),
 			ResendWait: time.Second, ResendLongest: time.Minute,
 		},
-		Accepted: lifecycle.AcceptedPolicy{Then: r.then, To: "/done"},
+		Accepted: form.AcceptedPolicy{Then: r.then, To: "/done"},
 	}
 	if r.replaces {
 		d.Submit.Method = rapid.SampledFrom([]string{"PUT", "PATCH"}).Draw(t, "method")
 	}
 	if r.replaces || flip("prefill") {
 		r.needed, r.ask = flip("needed"), flip("ask")
-		d.Prefill = lifecycle.PrefillPolicy{URL: "/record", Needed: r.needed, Timeout: time.Second, Ask: r.ask, Lock: rapid.IntRange(0, 3).Draw(t, "lock") == 0}
+		d.Prefill = form.PrefillPolicy{URL: "/record", Needed: r.needed, Timeout: time.Second, Ask: r.ask, Lock: rapid.IntRange(0, 3).Draw(t, "lock") == 0}
 	}
-	add := func(path string, kind lifecycle.FieldKind) *lifecycle.Field {
-		d.Fields = append(d.Fields, lifecycle.Field{Path: path, Kind: kind})
+	add := func(path string, kind form.FieldKind) *form.Field {
+		d.Fields = append(d.Fields, form.Field{Path: path, Kind: kind})
 		return &d.Fields[len(d.Fields)-1]
 	}
-	asked := func(f *lifecycle.Field, box lifecycle.FieldID) {
-		f.Asked = []lifecycle.Condition{{{{Field: box, Values: []lifecycle.Value{lifecycle.True()}}}}}
+	asked := func(f *form.Field, box form.FieldID) {
+		f.Asked = []form.Condition{{{{Field: box, Values: []form.Value{form.True()}}}}}
 		r.when[f.Path] = d.Fields[box].Path
 	}
-	field := func(path string, kind lifecycle.FieldKind, box lifecycle.FieldID) {
+	field := func(path string, kind form.FieldKind, box form.FieldID) {
 		f := add(path, kind)
 		switch rapid.IntRange(0, 9).Draw(t, path) {
 		case 0:
@@ -73,42 +73,42 @@ func drawForm(t *rapid.T) rules {
 				asked(f, box)
 			}
 		case 3, 4:
-			f.Check = lifecycle.CheckPolicy{URL: "/check/{value}", Delay: time.Millisecond, Timeout: time.Second}
+			f.Check = form.CheckPolicy{URL: "/check/{value}", Delay: time.Millisecond, Timeout: time.Second}
 		}
 	}
-	box := lifecycle.FieldID(0)
-	add("box", lifecycle.KindBoolean)
-	field("owner/name", lifecycle.KindText, -1)
+	box := form.FieldID(0)
+	add("box", form.KindBoolean)
+	field("owner/name", form.KindText, -1)
 	if rapid.IntRange(0, 2).Draw(t, "required") == 0 {
 		d.Fields[1].Required = true
 	}
-	field("note", lifecycle.KindText, box)
-	field("length", lifecycle.KindInteger, box)
+	field("note", form.KindText, box)
+	field("length", form.KindInteger, box)
 	if rapid.IntRange(0, 3).Draw(t, "a default") == 0 {
-		d.Defaults = append(d.Defaults, lifecycle.Answer{Place: lifecycle.Place{Field: 1, Row: -1}, Value: lifecycle.Text("Egret")})
+		d.Defaults = append(d.Defaults, form.Answer{Place: form.Place{Field: 1, Row: -1}, Value: form.Text("Egret")})
 		r.defaults["owner/name"] = "Egret"
 	}
 	if r.group = rapid.IntRange(0, 4).Draw(t, "rows") > 0; r.group {
-		f := add("crew", lifecycle.KindRows)
-		f.Constraints = []lifecycle.Constraint{{Op: lifecycle.OpMaxItems, Value: lifecycle.Number(100, 0)}}
+		f := add("crew", form.KindRows)
+		f.Constraints = []form.Constraint{{Op: form.OpMaxItems, Value: form.Number(100, 0)}}
 		if rapid.IntRange(0, 3).Draw(t, "rows asked sometimes") == 0 {
 			asked(f, box)
 		}
-		head := lifecycle.FieldID(len(d.Fields) - 1)
-		add("crew/*/id", lifecycle.KindText)
-		field("crew/*/name", lifecycle.KindText, -1)
-		field("crew/*/role", lifecycle.KindText, -1)
+		head := form.FieldID(len(d.Fields) - 1)
+		add("crew/*/id", form.KindText)
+		field("crew/*/name", form.KindText, -1)
+		field("crew/*/role", form.KindText, -1)
 		r.inRow = []string{"id", "name", "role"}
 		if rapid.IntRange(0, 3).Draw(t, "a default row") == 0 {
 			d.Defaults = append(d.Defaults,
-				lifecycle.Answer{Place: lifecycle.Place{Field: head, Row: -1}, Value: lifecycle.Number(1, 0)},
-				lifecycle.Answer{Place: lifecycle.Place{Field: head + 2, Row: 0}, Value: lifecycle.Text("Skipper")})
+				form.Answer{Place: form.Place{Field: head, Row: -1}, Value: form.Number(1, 0)},
+				form.Answer{Place: form.Place{Field: head + 2, Row: 0}, Value: form.Text("Skipper")})
 		}
 	}
 	if rapid.IntRange(0, 2).Draw(t, "a field after the rows") == 0 {
-		field("last", lifecycle.KindText, box)
+		field("last", form.KindText, box)
 	}
-	form, err := lifecycle.NewForm(d)
+	form, err := form.New(d)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -119,7 +119,7 @@ func drawForm(t *rapid.T) rules {
 // plain lists the fields that are in no rows.
 func (r *rules) plain() (paths []string) {
 	for id := range r.form.Fields {
-		if _, inRows := r.form.Group(lifecycle.FieldID(id)); !inRows && r.form.Fields[id].Kind != lifecycle.KindRows {
+		if _, inRows := r.form.Group(form.FieldID(id)); !inRows && r.form.Fields[id].Kind != form.KindRows {
 			paths = append(paths, r.form.Fields[id].Path)
 		}
 	}

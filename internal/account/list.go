@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 )
 
@@ -252,7 +253,7 @@ func (a *Account) arrives(e *lifecycle.Event) {
 	body := record{}
 	for _, v := range e.Values {
 		path := a.rules.form.Path(v.Place)
-		if v.Row < 0 && a.rules.form.Fields[v.Field].Kind != lifecycle.KindRows {
+		if v.Row < 0 && a.rules.form.Fields[v.Field].Kind != form.KindRows {
 			body[path] = v.Value.String()
 		}
 		delete(a.marks, v.Value.String())

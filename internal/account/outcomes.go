@@ -3,6 +3,7 @@ package account
 import (
 	"strings"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 )
 
@@ -32,7 +33,7 @@ func (a *Account) accepts(e *lifecycle.Event) {
 	a.version = a.version || a.arrived != nil && a.arrived.version != ""
 	a.settled, a.acted, a.arrived = true, len(a.since) > 0 || a.rowsSince, nil
 	a.version = a.version || e.Reply.Version != ""
-	leavesIt := a.rules.clears || a.rules.then == lifecycle.ThenNavigate
+	leavesIt := a.rules.clears || a.rules.then == form.ThenNavigate
 	for path, sent := range w.screen.plain {
 		typed, is := a.typed[path]
 		switch {
@@ -54,9 +55,9 @@ func (a *Account) accepts(e *lifecycle.Event) {
 			delete(a.marks, text)
 		}
 	}
-	if a.rules.then == lifecycle.ThenAdopt {
+	if a.rules.then == form.ThenAdopt {
 		for _, v := range e.Reply.Values {
-			if v.Row < 0 && a.rules.form.Fields[v.Field].Kind != lifecycle.KindRows {
+			if v.Row < 0 && a.rules.form.Fields[v.Field].Kind != form.KindRows {
 				a.base[a.rules.form.Path(v.Place)] = v.Value.String()
 			}
 		}

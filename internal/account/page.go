@@ -8,6 +8,8 @@ import (
 
 	"pgregory.net/rapid"
 
+	"leanwicket.dev/form"
+	"leanwicket.dev/guarantee"
 	"leanwicket.dev/internal/walk"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/replies"
@@ -23,7 +25,7 @@ type Account struct {
 	pages  int
 
 	s      *lifecycle.Session
-	watch  *lifecycle.Watch
+	watch  *guarantee.Watch
 	mirror *walk.Mirror
 	timers map[lifecycle.TimerID]lifecycle.TimerKind
 	reads  []*request // loads and checks that are out
@@ -79,7 +81,7 @@ func (a *Account) note(format string, args ...any) {
 func (a *Account) openPage(kept *lifecycle.Restored) {
 	a.pages++
 	s, effects := lifecycle.Open(a.rules.form, lifecycle.Seed{byte(a.pages), byte(a.pages >> 8)})
-	a.s, a.watch, a.mirror = s, lifecycle.NewWatch(s, effects), walk.NewMirror(s)
+	a.s, a.watch, a.mirror = s, guarantee.NewWatch(s, effects), walk.NewMirror(s)
 	a.timers, a.reads, a.mail = map[lifecycle.TimerID]lifecycle.TimerKind{}, nil, nil
 	a.note("page %d opens: %s %s", a.pages, a.rules.form.Submit.Method, a.screen())
 	a.carryOut(effects)
@@ -114,7 +116,7 @@ func (a *Account) privateKept(kept *lifecycle.Restored) bool {
 	return kept != nil && slices.ContainsFunc(kept.Groups, func(g lifecycle.KeptGroup) bool { return g.Private })
 }
 
-func show(form *lifecycle.Form, kept *lifecycle.Restored) string {
+func show(form *form.Form, kept *lifecycle.Restored) string {
 	if kept == nil {
 		return "nothing"
 	}
@@ -128,7 +130,7 @@ func (a *Account) screen() *screen {
 	for f := range a.s.Fields() {
 		path := f.Declared().Path
 		switch {
-		case f.Declared().Kind == lifecycle.KindRows:
+		case f.Declared().Kind == form.KindRows:
 			v.groupAsked = f.Asked()
 		case f.Place().Row < 0:
 			v.plain[path], v.asked[path] = f.Kept().String(), f.Asked()

@@ -5,12 +5,14 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"leanwicket.dev/form"
+	"leanwicket.dev/guarantee"
 	"leanwicket.dev/lifecycle"
 )
 
 func TestEveryWordIsExplained(t *testing.T) {
 	words := map[string][]string{
-		"guarantee": lifecycle.GuaranteeWords(), "hold": lifecycle.HoldWords(), "issue": lifecycle.CodeWords(),
+		"guarantee": guarantee.Words(), "hold": lifecycle.HoldWords(), "issue": form.CodeWords(),
 	}
 	for s := lifecycle.SubmissionIdle; s <= lifecycle.SubmissionOutdated; s++ {
 		words["submission"] = append(words["submission"], s.String())

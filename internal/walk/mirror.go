@@ -3,6 +3,7 @@ package walk
 import (
 	"fmt"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 )
 
@@ -31,7 +32,7 @@ func (m *Mirror) Follow(s *lifecycle.Session) {
 
 func (m *Mirror) take(s *lifecycle.Session, f lifecycle.FieldState) {
 	m.shown[f.ID()] = Shown(f)
-	if f.Declared().Kind != lifecycle.KindRows {
+	if f.Declared().Kind != form.KindRows {
 		return
 	}
 	m.rows[f.ID()] = nil

@@ -10,26 +10,28 @@ import (
 
 	"pgregory.net/rapid"
 
+	"leanwicket.dev/form"
+	"leanwicket.dev/guarantee"
 	"leanwicket.dev/lifecycle"
 )
 
 // Form draws a form: any fields, rules and conditions, and any policies.
-func Form(t *rapid.T) *lifecycle.Form {
+func Form(t *rapid.T) *form.Form {
 	flip := func(name string) bool { return rapid.Bool().Draw(t, name) }
-	d := lifecycle.Declaration{
+	d := form.Declaration{
 		Name:    "permit",
 		Buttons: []string{"apply", "save"},
-		Submit: lifecycle.SubmitPolicy{
+		Submit: form.SubmitPolicy{
 			Method: rapid.SampledFrom([]string{"POST", "PUT", "PATCH"}).Draw(t, "method"), Timeout: 10 * time.Second,
 			Edit: flip("edit while sending"), ResendTimes: rapid.IntRange(0, 2).Draw(t, "resend"),
 			ResendWait: time.Second, ResendLongest: time.Minute, HoldUnchanged: flip("hold unchanged"),
 		},
-		Show:     lifecycle.ShowPolicy(rapid.IntRange(0, 2).Draw(t, "show")),
-		Accepted: lifecycle.AcceptedPolicy{Then: lifecycle.Then(rapid.IntRange(0, 3).Draw(t, "then")), To: "/permits"},
-		Leave:    lifecycle.LeavePolicy{When: lifecycle.LeaveWhen(rapid.IntRange(0, 2).Draw(t, "leave")), AllowInFlight: flip("allow in flight")},
+		Show:     form.ShowPolicy(rapid.IntRange(0, 2).Draw(t, "show")),
+		Accepted: form.AcceptedPolicy{Then: form.Then(rapid.IntRange(0, 3).Draw(t, "then")), To: "/permits"},
+		Leave:    form.LeavePolicy{When: form.LeaveWhen(rapid.IntRange(0, 2).Draw(t, "leave")), AllowInFlight: flip("allow in flight")},
 	}
 	if flip("prefill") {
-		d.Prefill = lifecycle.PrefillPolicy{URL: "/registry", Needed: flip("needed"), Timeout: 5 * time.Second, Lock: flip("lock"), Ask: flip("ask")}
+		d.Prefill = form.PrefillPolicy{URL: "/registry", Needed: flip("needed"), Timeout: 5 * time.Second, Lock: flip("lock"), Ask: flip("ask")}
 	}
 	if flip("lasts") {
 		d.Accepted.Lasts = 5 * time.Second
@@ -38,7 +40,7 @@ func Form(t *rapid.T) *lifecycle.Form {
 		randomField(t, &d, "f"+strconv.Itoa(k), 0)
 	}
 	if flip("rows") {
-		head := lifecycle.Field{Path: "crew", Kind: lifecycle.KindRows, Constraints: []lifecycle.Constraint{{Op: lifecycle.OpMaxItems, Value: lifecycle.Number(rapid.SampledFrom([]int64{2, 2, 2, 9, 10, 11, 20, 100}).Draw(t, "most rows"), 0)}}}
+		head := form.Field{Path: "crew", Kind: form.KindRows, Constraints: []form.Constraint{{Op: form.OpMaxItems, Value: form.Number(rapid.SampledFrom([]int64{2, 2, 2, 9, 10, 11, 20, 100}).Draw(t, "most rows"), 0)}}}
 		if flip("rows asked sometimes") {
 			head.Asked = randomCondition(t, &d, 0)
 		}
@@ -48,13 +50,13 @@ func Form(t *rapid.T) *lifecycle.Form {
 			randomField(t, &d, "crew/*/m"+strconv.Itoa(k), first)
 		}
 		if flip("default row") { // beside what a member of any row begins with
-			d.Defaults = append(d.Defaults, lifecycle.Answer{Place: lifecycle.Place{Field: lifecycle.FieldID(first - 1), Row: -1}, Value: lifecycle.Number(1, 0)})
+			d.Defaults = append(d.Defaults, form.Answer{Place: form.Place{Field: form.FieldID(first - 1), Row: -1}, Value: form.Number(1, 0)})
 		}
 	}
 	if flip("a field after the rows") { // that may depend on them
 		randomField(t, &d, "last", 0)
 	}
-	form, err := lifecycle.NewForm(d)
+	form, err := form.New(d)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -62,108 +64,108 @@ func Form(t *rapid.T) *lifecycle.Form {
 }
 
 // randomField appends a field that may look at those from first on.
-func randomField(t *rapid.T, d *lifecycle.Declaration, path string, first int) {
-	kinds := []lifecycle.FieldKind{lifecycle.KindText, lifecycle.KindText, lifecycle.KindNumber, lifecycle.KindInteger, lifecycle.KindBoolean, lifecycle.KindBoolean, lifecycle.KindDate, lifecycle.KindChoice, lifecycle.KindChoices, lifecycle.KindFile}
-	f := lifecycle.Field{Path: path, Kind: rapid.SampledFrom(kinds).Draw(t, "kind")}
-	add := func(c lifecycle.Constraint) { f.Constraints = append(f.Constraints, c) }
+func randomField(t *rapid.T, d *form.Declaration, path string, first int) {
+	kinds := []form.FieldKind{form.KindText, form.KindText, form.KindNumber, form.KindInteger, form.KindBoolean, form.KindBoolean, form.KindDate, form.KindChoice, form.KindChoices, form.KindFile}
+	f := form.Field{Path: path, Kind: rapid.SampledFrom(kinds).Draw(t, "kind")}
+	add := func(c form.Constraint) { f.Constraints = append(f.Constraints, c) }
 	for rapid.IntRange(0, 2).Draw(t, "rule") == 0 {
 		add(randomRule(t, d, f.Kind, first))
 	}
-	if f.Kind == lifecycle.KindChoice || f.Kind == lifecycle.KindChoices {
-		f.Options = []lifecycle.Option{{Value: lifecycle.Text("water")}, {Value: lifecycle.Text("fuel")}}
-		add(lifecycle.Constraint{Op: lifecycle.OpEnum})
+	if f.Kind == form.KindChoice || f.Kind == form.KindChoices {
+		f.Options = []form.Option{{Value: form.Text("water")}, {Value: form.Text("fuel")}}
+		add(form.Constraint{Op: form.OpEnum})
 	}
-	if rapid.IntRange(0, 3).Draw(t, "required") == 0 && f.Kind != lifecycle.KindBoolean {
-		add(lifecycle.Constraint{Op: lifecycle.OpRequired})
+	if rapid.IntRange(0, 3).Draw(t, "required") == 0 && f.Kind != form.KindBoolean {
+		add(form.Constraint{Op: form.OpRequired})
 	}
 	f.Private = rapid.IntRange(0, 5).Draw(t, "private") == 0
 	for other := first; other < len(d.Fields); other++ {
 		if d.Fields[other].Kind != f.Kind || inRows(d, other) && first == 0 || rapid.Bool().Draw(t, "not compared") {
 			continue
 		}
-		ops := []lifecycle.ConstraintOp{lifecycle.OpGreaterThan, lifecycle.OpAtLeast, lifecycle.OpLessThan, lifecycle.OpAtMost, lifecycle.OpEqualTo}
-		if f.Kind != lifecycle.KindDate && f.Kind != lifecycle.KindNumber && f.Kind != lifecycle.KindInteger || f.Private {
+		ops := []form.ConstraintOp{form.OpGreaterThan, form.OpAtLeast, form.OpLessThan, form.OpAtMost, form.OpEqualTo}
+		if f.Kind != form.KindDate && f.Kind != form.KindNumber && f.Kind != form.KindInteger || f.Private {
 			ops = ops[len(ops)-1:] // private values, and those without an order, can only be equal
 		}
 		if f.Private == d.Fields[other].Private {
-			add(lifecycle.Constraint{Op: rapid.SampledFrom(ops).Draw(t, "compares"), Other: lifecycle.FieldID(other)})
+			add(form.Constraint{Op: rapid.SampledFrom(ops).Draw(t, "compares"), Other: form.FieldID(other)})
 		}
 	}
 	if rapid.IntRange(0, 3).Draw(t, "asked sometimes") == 0 {
 		f.Asked = randomCondition(t, d, first)
 	}
-	if f.Kind != lifecycle.KindBoolean && rapid.IntRange(0, 3).Draw(t, "checked") == 0 {
-		f.Check = lifecycle.CheckPolicy{URL: "/check", Delay: 300 * time.Millisecond, Timeout: 4 * time.Second}
+	if f.Kind != form.KindBoolean && rapid.IntRange(0, 3).Draw(t, "checked") == 0 {
+		f.Check = form.CheckPolicy{URL: "/check", Delay: 300 * time.Millisecond, Timeout: 4 * time.Second}
 	}
 	d.Fields = append(d.Fields, f)
-	if rapid.IntRange(0, 3).Draw(t, "default") == 0 && f.Kind == lifecycle.KindText && !f.Private {
-		d.Defaults = append(d.Defaults, lifecycle.Answer{Place: lifecycle.Place{Field: lifecycle.FieldID(len(d.Fields) - 1), Row: -1}, Value: lifecycle.Text("Egret")})
+	if rapid.IntRange(0, 3).Draw(t, "default") == 0 && f.Kind == form.KindText && !f.Private {
+		d.Defaults = append(d.Defaults, form.Answer{Place: form.Place{Field: form.FieldID(len(d.Fields) - 1), Row: -1}, Value: form.Text("Egret")})
 	}
 }
 
 // inRows reports whether a field stands in rows: only others there may look at it.
-func inRows(d *lifecycle.Declaration, id int) bool {
+func inRows(d *form.Declaration, id int) bool {
 	return strings.Contains(d.Fields[id].Path, "*")
 }
 
 // randomRule draws a rule that a kind of field can have.
-func randomRule(t *rapid.T, d *lifecycle.Declaration, kind lifecycle.FieldKind, first int) lifecycle.Constraint {
-	number := func(op lifecycle.ConstraintOp, coefficient int64, exponent int32) lifecycle.Constraint {
-		return lifecycle.Constraint{Op: op, Value: lifecycle.Number(coefficient, exponent), Say: lifecycle.Wording{Other: rapid.SampledFrom([]string{"", "", "{label} is not right."}).Draw(t, "say")}}
+func randomRule(t *rapid.T, d *form.Declaration, kind form.FieldKind, first int) form.Constraint {
+	number := func(op form.ConstraintOp, coefficient int64, exponent int32) form.Constraint {
+		return form.Constraint{Op: op, Value: form.Number(coefficient, exponent), Say: form.Wording{Other: rapid.SampledFrom([]string{"", "", "{label} is not right."}).Draw(t, "say")}}
 	}
-	rules := []lifecycle.Constraint{{Op: lifecycle.OpRequired, When: randomCondition(t, d, first)}}
+	rules := []form.Constraint{{Op: form.OpRequired, When: randomCondition(t, d, first)}}
 	switch kind {
-	case lifecycle.KindText:
-		rules = append(rules, number(lifecycle.OpMaxLength, 6, 0), number(lifecycle.OpMinLength, 6, 0), number(lifecycle.OpMaxLength, 10, 0), number(lifecycle.OpMinLength, 10, 0), lifecycle.Constraint{Op: lifecycle.OpPattern, Text: "^[A-Z]"},
-			lifecycle.Constraint{Op: lifecycle.OpEqual, Value: lifecycle.Text("Egret")}, lifecycle.Constraint{Op: lifecycle.OpFormat, Text: "email"})
-	case lifecycle.KindNumber, lifecycle.KindInteger:
-		rules = append(rules, number(lifecycle.OpMinimum, 3, 0), number(lifecycle.OpMaximum, 3, 0), number(lifecycle.OpExclusiveMinimum, 94, -1),
-			number(lifecycle.OpExclusiveMaximum, 94, -1), number(lifecycle.OpMultipleOf, 1, -1), number(lifecycle.OpEqual, 3, 0))
-	case lifecycle.KindBoolean:
-		rules = append(rules, lifecycle.Constraint{Op: lifecycle.OpTicked})
-	case lifecycle.KindChoices:
-		rules = append(rules, number(lifecycle.OpMinItems, 2, 0), number(lifecycle.OpMaxItems, 1, 0))
+	case form.KindText:
+		rules = append(rules, number(form.OpMaxLength, 6, 0), number(form.OpMinLength, 6, 0), number(form.OpMaxLength, 10, 0), number(form.OpMinLength, 10, 0), form.Constraint{Op: form.OpPattern, Text: "^[A-Z]"},
+			form.Constraint{Op: form.OpEqual, Value: form.Text("Egret")}, form.Constraint{Op: form.OpFormat, Text: "email"})
+	case form.KindNumber, form.KindInteger:
+		rules = append(rules, number(form.OpMinimum, 3, 0), number(form.OpMaximum, 3, 0), number(form.OpExclusiveMinimum, 94, -1),
+			number(form.OpExclusiveMaximum, 94, -1), number(form.OpMultipleOf, 1, -1), number(form.OpEqual, 3, 0))
+	case form.KindBoolean:
+		rules = append(rules, form.Constraint{Op: form.OpTicked})
+	case form.KindChoices:
+		rules = append(rules, number(form.OpMinItems, 2, 0), number(form.OpMaxItems, 1, 0))
 	}
 	return rapid.SampledFrom(rules).Draw(t, "kind of rule")
 }
 
 // randomCondition draws a condition on an earlier field, or none.
-func randomCondition(t *rapid.T, d *lifecycle.Declaration, first int) []lifecycle.Condition {
-	var usable []lifecycle.FieldID
+func randomCondition(t *rapid.T, d *form.Declaration, first int) []form.Condition {
+	var usable []form.FieldID
 	for id := first; id < len(d.Fields); id++ {
 		if !d.Fields[id].Private && (first > 0 || !inRows(d, int(id))) {
-			usable = append(usable, lifecycle.FieldID(id))
+			usable = append(usable, form.FieldID(id))
 		}
 	}
 	if len(usable) == 0 {
 		return nil
 	}
 	on := rapid.SampledFrom(usable).Draw(t, "depends on")
-	l := rapid.SampledFrom([]lifecycle.Literal{
+	l := rapid.SampledFrom([]form.Literal{
 		{Field: on, Present: true},
 		{Field: on, Present: true, Negate: true},
 		{Field: on, OrAbsent: true},
-		{Field: on, Values: []lifecycle.Value{lifecycle.True(), lifecycle.Text("Egret"), lifecycle.Text("water")}},
+		{Field: on, Values: []form.Value{form.True(), form.Text("Egret"), form.Text("water")}},
 	}).Draw(t, "literal")
-	return []lifecycle.Condition{{{l}}}
+	return []form.Condition{{{l}}}
 }
 
-var samples = map[lifecycle.FieldKind][]string{
-	lifecycle.KindText:    {"", "Egret", "Heron", "Hérons of the marsh"},
-	lifecycle.KindNumber:  {"", "9.40", "9.4", "0", "abc", "9.45", "10", "200"},
-	lifecycle.KindInteger: {"", "3", "0", "4.5", "10", "20"},
-	lifecycle.KindDate:    {"", "2031-05-02", "2031-05-09", "2031"},
-	lifecycle.KindBoolean: {"true", ""},
-	lifecycle.KindChoice:  {"", "water", "rum"},
-	lifecycle.KindChoices: {"", "water", "fuel\nwater", "rum"},
-	lifecycle.KindFile:    {"", "papers.pdf"},
+var samples = map[form.FieldKind][]string{
+	form.KindText:    {"", "Egret", "Heron", "Hérons of the marsh"},
+	form.KindNumber:  {"", "9.40", "9.4", "0", "abc", "9.45", "10", "200"},
+	form.KindInteger: {"", "3", "0", "4.5", "10", "20"},
+	form.KindDate:    {"", "2031-05-02", "2031-05-09", "2031"},
+	form.KindBoolean: {"true", ""},
+	form.KindChoice:  {"", "water", "rum"},
+	form.KindChoices: {"", "water", "fuel\nwater", "rum"},
+	form.KindFile:    {"", "papers.pdf"},
 }
 
 // World is a backend and a clock that hold what a session waits for, and give
 // it back in any order.
 type World struct {
 	Session *lifecycle.Session
-	watch   *lifecycle.Watch
+	watch   *guarantee.Watch
 	loads   []lifecycle.RequestID
 	checks  []lifecycle.RequestID
 	tries   []lifecycle.Effect
@@ -171,13 +173,13 @@ type World struct {
 	Log     []string
 	// Opening are the effects of the opening, Breaches those of the newest step.
 	Opening  []lifecycle.Effect
-	Breaches []lifecycle.Breach
+	Breaches []guarantee.Breach
 }
 
 // New opens a session of a form.
-func New(form *lifecycle.Form) *World {
+func New(form *form.Form) *World {
 	s, effects := lifecycle.Open(form, lifecycle.Seed{7})
-	w := &World{Session: s, watch: lifecycle.NewWatch(s, effects), Opening: append([]lifecycle.Effect(nil), effects...)}
+	w := &World{Session: s, watch: guarantee.NewWatch(s, effects), Opening: append([]lifecycle.Effect(nil), effects...)}
 	w.keep(effects)
 	return w
 }
@@ -190,7 +192,7 @@ func (w *World) keep(effects []lifecycle.Effect) {
 		case lifecycle.EffectCheck:
 			w.checks = append(w.checks, e.Request)
 		case lifecycle.EffectSend:
-			e.Values = append([]lifecycle.Answer(nil), e.Values...)
+			e.Values = append([]form.Answer(nil), e.Values...)
 			w.tries = append(w.tries, e)
 		case lifecycle.EffectArm:
 			w.timers = append(w.timers, e.Timer)
@@ -220,16 +222,16 @@ func (w *World) path(t *rapid.T) string {
 
 // Event draws something that may happen now, current or not.
 func (w *World) Event(t *rapid.T) lifecycle.Event {
-	form := w.Session.Form()
-	fieldPath := func() (string, lifecycle.FieldKind) {
+	f := w.Session.Form()
+	fieldPath := func() (string, form.FieldKind) {
 		path := w.path(t)
-		place, _ := form.Lookup(path)
-		return path, form.Fields[place.Field].Kind
+		place, _ := f.Lookup(path)
+		return path, f.Fields[place.Field].Kind
 	}
 	switch kind := rapid.IntRange(0, 29).Draw(t, "event"); {
 	case kind < 9:
 		path, of := fieldPath()
-		if of == lifecycle.KindRows {
+		if of == form.KindRows {
 			return rapid.SampledFrom([]lifecycle.Event{
 				lifecycle.AddRow(path), lifecycle.AddRow(path), lifecycle.RemoveRow(path + "/0"), lifecycle.RemoveRow(path + "/1"), lifecycle.MoveRow(path+"/0", path+"/1"),
 			}).Draw(t, "rows")
@@ -239,7 +241,7 @@ func (w *World) Event(t *rapid.T) lifecycle.Event {
 		path, _ := fieldPath()
 		return lifecycle.Blur(path)
 	case kind < 14:
-		return lifecycle.Submit(rapid.SampledFrom(form.Buttons).Draw(t, "button"))
+		return lifecycle.Submit(rapid.SampledFrom(f.Buttons).Draw(t, "button"))
 	case kind < 16:
 		return rapid.SampledFrom([]lifecycle.Event{lifecycle.Cancel(), lifecycle.Retry(), lifecycle.Retry(), lifecycle.Reset(), lifecycle.Refresh(), lifecycle.Returned()}).Draw(t, "button event")
 	case kind < 17:
@@ -274,18 +276,18 @@ func (w *World) Event(t *rapid.T) lifecycle.Event {
 
 // Kept draws what an earlier page kept.
 func (w *World) Kept(t *rapid.T) *lifecycle.Restored {
-	form := w.Session.Form()
+	declared := w.Session.Form()
 	r := &lifecycle.Restored{}
-	for id, f := range form.Fields {
-		if f.Kind == lifecycle.KindRows || !rapid.Bool().Draw(t, "kept value") {
+	for id, f := range declared.Fields {
+		if f.Kind == form.KindRows || !rapid.Bool().Draw(t, "kept value") {
 			continue
 		}
-		place := lifecycle.Place{Field: lifecycle.FieldID(id), Row: -1}
-		if _, inRows := form.Group(place.Field); inRows {
+		place := form.Place{Field: form.FieldID(id), Row: -1}
+		if _, inRows := declared.Group(place.Field); inRows {
 			place.Row = 0
 		}
 		raw := func(name string) string { return rapid.SampledFrom(samples[f.Kind]).Draw(t, name) }
-		r.Values = append(r.Values, lifecycle.Kept{Path: form.Path(place), Raw: raw("raw"), Baseline: form.Parse(place.Field, raw("over"))})
+		r.Values = append(r.Values, lifecycle.Kept{Path: declared.Path(place), Raw: raw("raw"), Baseline: declared.Parse(place.Field, raw("over"))})
 	}
 	if rapid.Bool().Draw(t, "kept attempt") {
 		r.Attempt = &lifecycle.KeptAttempt{Key: lifecycle.Key{9}, Button: "save", Version: "1", Values: w.body(t)}
@@ -293,26 +295,26 @@ func (w *World) Kept(t *rapid.T) *lifecycle.Restored {
 	return r
 }
 
-func (w *World) body(t *rapid.T) []lifecycle.Answer {
-	form := w.Session.Form()
-	var answers []lifecycle.Answer
-	for id, f := range form.Fields {
-		if _, inRows := form.Group(lifecycle.FieldID(id)); inRows || !rapid.Bool().Draw(t, "mentioned") {
+func (w *World) body(t *rapid.T) []form.Answer {
+	declared := w.Session.Form()
+	var answers []form.Answer
+	for id, f := range declared.Fields {
+		if _, inRows := declared.Group(form.FieldID(id)); inRows || !rapid.Bool().Draw(t, "mentioned") {
 			continue
 		}
-		if f.Kind == lifecycle.KindRows {
+		if f.Kind == form.KindRows {
 			count := rapid.SampledFrom([]int{0, 1, 1, 2, 2, 2, 3, 9, 10, 11, 20}).Draw(t, "rows")
-			answers = append(answers, lifecycle.Answer{Place: lifecycle.Place{Field: lifecycle.FieldID(id), Row: -1}, Value: lifecycle.Number(int64(count), 0)})
+			answers = append(answers, form.Answer{Place: form.Place{Field: form.FieldID(id), Row: -1}, Value: form.Number(int64(count), 0)})
 			for row := range count {
-				for _, member := range form.Members(lifecycle.FieldID(id)) {
-					raw := rapid.SampledFrom(samples[form.Fields[member].Kind]).Draw(t, "value")
-					answers = append(answers, lifecycle.Answer{Place: lifecycle.Place{Field: member, Row: int32(row)}, Value: form.Parse(member, raw)})
+				for _, member := range declared.Members(form.FieldID(id)) {
+					raw := rapid.SampledFrom(samples[declared.Fields[member].Kind]).Draw(t, "value")
+					answers = append(answers, form.Answer{Place: form.Place{Field: member, Row: int32(row)}, Value: declared.Parse(member, raw)})
 				}
 			}
 			continue
 		}
 		raw := rapid.SampledFrom(samples[f.Kind]).Draw(t, "value")
-		answers = append(answers, lifecycle.Answer{Place: lifecycle.Place{Field: lifecycle.FieldID(id), Row: -1}, Value: form.Parse(lifecycle.FieldID(id), raw)})
+		answers = append(answers, form.Answer{Place: form.Place{Field: form.FieldID(id), Row: -1}, Value: declared.Parse(form.FieldID(id), raw)})
 	}
 	return answers
 }

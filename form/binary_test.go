@@ -1,4 +1,4 @@
-package lifecycle_test
+package form_test
 
 import (
 	"testing"
@@ -6,24 +6,25 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/internal/walk"
 	"leanwicket.dev/lifecycle"
 )
 
 func TestCompiledFormsReadBack(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		form := walk.Form(t)
-		data, err := form.MarshalBinary()
+		f := walk.Form(t)
+		data, err := f.MarshalBinary()
 		require.NoError(t, err)
-		again, err := lifecycle.ReadForm(data)
+		again, err := form.Read(data)
 		require.NoError(t, err)
 		twice, err := again.MarshalBinary()
 		require.NoError(t, err)
 		require.Equal(t, data, twice)
-		require.Equal(t, form.Fingerprint(), again.Fingerprint())
+		require.Equal(t, f.Fingerprint(), again.Fingerprint())
 
 		// The same events make the same session of both.
-		w := walk.New(form)
+		w := walk.New(f)
 		other, _ := lifecycle.Open(again, lifecycle.Seed{7})
 		for range rapid.IntRange(0, 20).Draw(t, "steps") {
 			e := w.Event(t)
@@ -32,7 +33,7 @@ func TestCompiledFormsReadBack(t *testing.T) {
 			require.Equal(t, w.Session.AppendExact(nil), other.AppendExact(nil))
 		}
 		for _, cut := range []int{0, 18, len(data) / 2, len(data) - 1} {
-			_, err := lifecycle.ReadForm(data[:cut])
+			_, err := form.Read(data[:cut])
 			require.Error(t, err)
 		}
 	})
@@ -44,7 +45,7 @@ func FuzzReadForm(f *testing.F) {
 		f.Add(data)
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {
-		form, err := lifecycle.ReadForm(data)
+		form, err := form.Read(data)
 		if err != nil {
 			return
 		}

@@ -1,4 +1,4 @@
-package lifecycle
+package form
 
 // Accepts reports whether a value keeps all rules of a field that look at no
 // other field. The value of a group is the number of its rows.

@@ -1,18 +1,21 @@
-package lifecycle
+package guarantee
 
 import (
 	"slices"
 	"strconv"
+
+	"leanwicket.dev/form"
+	"leanwicket.dev/lifecycle"
 )
 
 // checkSends: one-at-a-time, no-invalid-send, same-key-same-values.
-func (w *Watch) checkSends(effects []Effect, now facts) {
+func (w *Watch) checkSends(effects []lifecycle.Effect, now facts) {
 	for k := range effects {
 		f := &effects[k]
-		if f.Kind == EffectAbort && f.Request == 0 && f.Attempt == w.attempt && f.Try == w.inFlight {
+		if f.Kind == lifecycle.EffectAbort && f.Request == 0 && f.Attempt == w.attempt && f.Try == w.inFlight {
 			w.leaveBehind()
 		}
-		if f.Kind != EffectSend {
+		if f.Kind != lifecycle.EffectSend {
 			continue
 		}
 		if w.inFlight != 0 {
@@ -45,8 +48,8 @@ func (w *Watch) checkSends(effects []Effect, now facts) {
 
 // checkNewAttempt checks the beginning of an attempt: the state after the step
 // is that of the values that were sent.
-func (w *Watch) checkNewAttempt(f *Effect, work *sentWork, now facts) {
-	form := w.session.Form()
+func (w *Watch) checkNewAttempt(f *lifecycle.Effect, work *sentWork, now facts) {
+	declared := w.session.Form()
 	if !w.settled {
 		w.broken(SameKeySameValues, "", "a new key was used while the previous attempt was not settled")
 	}
@@ -61,8 +64,8 @@ func (w *Watch) checkNewAttempt(f *Effect, work *sentWork, now facts) {
 		{"contested", now.contested > 0},
 		{"checking", now.checking > 0},
 		{"loading or prefill-missing", w.missing},
-		{"unchanged", form.Submit.HoldUnchanged && now.dirty == 0},
-		{"received", w.accepted && form.Submit.Creates() && !w.resetAt && w.sent != nil && f.Button == w.sent.button && slices.Equal(work.present, w.sent.present) && form.Accepted.Then != ThenAdopt},
+		{"unchanged", declared.Submit.HoldUnchanged && now.dirty == 0},
+		{"received", w.accepted && declared.Submit.Creates() && !w.resetAt && w.sent != nil && f.Button == w.sent.button && slices.Equal(work.present, w.sent.present) && declared.Accepted.Then != form.ThenAdopt},
 	} {
 		if hold.on {
 			w.broken(NoInvalidSend, "", "an attempt was begun while the hold "+hold.word+" stood")
@@ -83,15 +86,15 @@ func (w *Watch) checkNewAttempt(f *Effect, work *sentWork, now facts) {
 }
 
 // checkEdits: edits-survive.
-func (w *Watch) checkEdits(e Event, o outcomes) {
+func (w *Watch) checkEdits(e lifecycle.Event, o outcomes) {
 	s := w.session
-	if e.Kind == EventReset || e.Kind == EventRestored {
+	if e.Kind == lifecycle.EventReset || e.Kind == lifecycle.EventRestored {
 		return
 	}
-	if e.Kind == EventLeaveAnswered && e.Answer == AnswerDiscard {
+	if e.Kind == lifecycle.EventLeaveAnswered && e.Answer == lifecycle.AnswerDiscard {
 		return
 	}
-	accepted := o.learnt && o.kind == ReplyAccepted
+	accepted := o.learnt && o.kind == lifecycle.ReplyAccepted
 	for k := range w.then.fields {
 		b := &w.then.fields[k]
 		f, there := s.ByID(int(b.id))
@@ -100,11 +103,11 @@ func (w *Watch) checkEdits(e Event, o outcomes) {
 		}
 		path := s.Form().Path(b.place)
 		switch {
-		case e.Kind == EventEdit && e.Path == path:
-		case e.Kind == EventResolve && (e.Path == path || !there || isRowOf(path, e.Path)):
-		case e.Kind == EventRemoveRow && isRowOf(path, e.Path):
+		case e.Kind == lifecycle.EventEdit && e.Path == path:
+		case e.Kind == lifecycle.EventResolve && (e.Path == path || !there || isRowOf(path, e.Path)):
+		case e.Kind == lifecycle.EventRemoveRow && isRowOf(path, e.Path):
 		case there && w.waitedFor(path, f):
-		case accepted && (w.wasSentAs(b) || b.rests && s.Form().Accepted.Then == ThenClear):
+		case accepted && (w.wasSentAs(b) || b.rests && s.Form().Accepted.Then == form.ThenClear):
 		default:
 			w.broken(EditsSurvive, path, "what was typed ("+b.kept.String()+") was changed by "+e.Kind.String())
 		}
@@ -113,8 +116,8 @@ func (w *Watch) checkEdits(e Event, o outcomes) {
 
 // waitedFor reports whether an answer of an earlier page has come to its row: the
 // applicant had typed it there.
-func (w *Watch) waitedFor(path string, f FieldState) bool {
-	return slices.ContainsFunc(w.then.waiting, func(k Kept) bool { return k.Path == path && k.Raw == f.Raw() })
+func (w *Watch) waitedFor(path string, f lifecycle.FieldState) bool {
+	return slices.ContainsFunc(w.then.waiting, func(k lifecycle.Kept) bool { return k.Path == path && k.Raw == f.Raw() })
 }
 
 // isRowOf reports whether a field's path lies below a row or group.
@@ -137,22 +140,22 @@ func (w *Watch) wasSentAs(b *fieldBefore) bool {
 
 // checkLeaving: ask-before-loss. What is still there at the moment of leaving
 // stands in the session that is left.
-func (w *Watch) checkLeaving(e Event, effects []Effect) {
-	form := w.session.Form()
-	if form.Leave.When == LeaveNever {
+func (w *Watch) checkLeaving(e lifecycle.Event, effects []lifecycle.Effect) {
+	declared := w.session.Form()
+	if declared.Leave.When == form.LeaveNever {
 		return
 	}
 	for k := range effects {
 		f := &effects[k]
-		if f.Kind != EffectLeave && f.Kind != EffectNavigate {
+		if f.Kind != lifecycle.EffectLeave && f.Kind != lifecycle.EffectNavigate {
 			continue
 		}
-		if e.Kind == EventLeaveAnswered && e.Answer == AnswerDiscard {
+		if e.Kind == lifecycle.EventLeaveAnswered && e.Answer == lifecycle.AnswerDiscard {
 			continue
 		}
 		now := w.read()
-		now.leave = LeavePresent
-		if reason := w.reason(now); reason != AskNothing {
+		now.leave = lifecycle.LeavePresent
+		if reason := w.reason(now); reason != lifecycle.AskNothing {
 			w.broken(AskBeforeLoss, "", "the form was left with work that is "+reason.String())
 		}
 	}
@@ -160,78 +163,78 @@ func (w *Watch) checkLeaving(e Event, effects []Effect) {
 
 // checkWaiting: waiting-ends.
 func (w *Watch) checkWaiting(now facts) {
-	if now.leave == LeaveGone {
+	if now.leave == lifecycle.LeaveGone {
 		if len(w.timers) > 0 {
 			w.broken(WaitingEnds, "", "a timer was armed after the form had been left")
 		}
 		return
 	}
-	var armed [TimerSettle + 1]int
+	var armed [lifecycle.TimerSettle + 1]int
 	for _, timer := range w.timers {
 		armed[timer.Of]++
 	}
-	need := func(what string, on bool, kind TimerKind) {
+	need := func(what string, on bool, kind lifecycle.TimerKind) {
 		if on && armed[kind] == 0 {
 			w.broken(WaitingEnds, "", what+" has no timer armed")
 		}
 	}
-	need("loading", now.prefill == PrefillLoading, TimerLoad)
-	need("sending", now.activity == ActivitySending, TimerSend)
-	need("waiting", now.activity == ActivityWaiting, TimerWait)
-	if now.checking > armed[TimerCheck]+armed[TimerCheckDelay] {
+	need("loading", now.prefill == lifecycle.PrefillLoading, lifecycle.TimerLoad)
+	need("sending", now.activity == lifecycle.ActivitySending, lifecycle.TimerSend)
+	need("waiting", now.activity == lifecycle.ActivityWaiting, lifecycle.TimerWait)
+	if now.checking > armed[lifecycle.TimerCheck]+armed[lifecycle.TimerCheckDelay] {
 		w.broken(WaitingEnds, "", "a check has no timer armed")
 	}
-	if now.activity == ActivityChecking && now.checking == 0 {
+	if now.activity == lifecycle.ActivityChecking && now.checking == 0 {
 		w.broken(WaitingEnds, "", "checking waits for no check")
 	}
-	if now.activity == ActivitySending && w.inFlight == 0 {
+	if now.activity == lifecycle.ActivitySending && w.inFlight == 0 {
 		w.broken(WaitingEnds, "", "sending, and nothing is in flight")
 	}
 }
 
 // checkAsking: no-needless-ask, and the other half of ask-before-loss: the
 // guard is on whenever something would be lost.
-func (w *Watch) checkAsking(effects []Effect, now facts) {
+func (w *Watch) checkAsking(effects []lifecycle.Effect, now facts) {
 	reason := w.reason(now)
 	for k := range effects {
 		f := &effects[k]
-		if f.Kind == EffectAsk && f.Reason != reason {
+		if f.Kind == lifecycle.EffectAsk && f.Reason != reason {
 			w.broken(NoNeedlessAsk, "", "asked about "+f.Reason.String()+", and the work is "+reason.String())
 		}
 	}
-	if now.guard && reason == AskNothing {
+	if now.guard && reason == lifecycle.AskNothing {
 		w.broken(NoNeedlessAsk, "", "the unload guard is on with nothing to lose")
 	}
-	if !now.guard && reason != AskNothing {
+	if !now.guard && reason != lifecycle.AskNothing {
 		w.broken(AskBeforeLoss, "", "the unload guard is off, and the work is "+reason.String())
 	}
-	if now.leave == LeaveAsking && reason == AskNothing {
+	if now.leave == lifecycle.LeaveAsking && reason == lifecycle.AskNothing {
 		w.broken(NoNeedlessAsk, "", "the question stands with nothing to lose")
 	}
 }
 
 // checkIssues: fresh-issues.
-func (w *Watch) checkIssues(e Event) {
-	if e.Kind != EventEdit {
+func (w *Watch) checkIssues(e lifecycle.Event) {
+	if e.Kind != lifecycle.EventEdit {
 		return
 	}
 	if f, ok := w.session.Field(e.Path); ok {
-		for _, source := range [...]Source{SourceCheck, SourceServer} {
+		for _, source := range [...]lifecycle.Source{lifecycle.SourceCheck, lifecycle.SourceServer} {
 			if f.HasIssueOf(source) {
 				w.broken(FreshIssues, e.Path, "an issue of the "+source.String()+" outlived an edit")
 			}
 		}
 	}
 	for _, issue := range w.session.FormIssues() {
-		if issue.Source == SourceServer {
+		if issue.Source == lifecycle.SourceServer {
 			w.broken(FreshIssues, "", "a server issue of the whole form outlived an edit")
 		}
 	}
 }
 
 // checkReset: clean-reset.
-func (w *Watch) checkReset(e Event, now facts) {
-	if e.Kind != EventReset {
+func (w *Watch) checkReset(e lifecycle.Event, now facts) {
+	if e.Kind != lifecycle.EventReset {
 		return
 	}
 	for f := range w.session.Fields() {
@@ -251,19 +254,19 @@ func (w *Watch) checkReset(e Event, now facts) {
 		if mark != "" {
 			w.broken(CleanReset, f.Path(), "still marked after a reset: "+mark)
 		}
-		for _, source := range [...]Source{SourceCheck, SourceServer} {
+		for _, source := range [...]lifecycle.Source{lifecycle.SourceCheck, lifecycle.SourceServer} {
 			if f.HasIssueOf(source) {
 				w.broken(CleanReset, f.Path(), "an issue of the "+source.String()+" outlived a reset")
 			}
 		}
-		if f.HasIssueOf(SourceRule) && f.Shows(SourceRule) {
+		if f.HasIssueOf(lifecycle.SourceRule) && f.Shows(lifecycle.SourceRule) {
 			w.broken(CleanReset, f.Path(), "an issue is still shown after a reset")
 		}
 	}
 	if len(w.session.FormIssues()) > 0 {
 		w.broken(CleanReset, "", "an issue of the form outlived a reset")
 	}
-	if now.submission > SubmissionUnsettled || now.submission == SubmissionChecking {
+	if now.submission > lifecycle.SubmissionUnsettled || now.submission == lifecycle.SubmissionChecking {
 		w.broken(CleanReset, "", "the submission still shows "+now.submission.String())
 	}
 	if r := w.session.Receipt(); r.To != "" || r.Text != "" || len(r.Values) > 0 {
@@ -272,16 +275,16 @@ func (w *Watch) checkReset(e Event, now facts) {
 }
 
 // checkEntries: nothing-swallowed.
-func (w *Watch) checkEntries(e Event, o outcomes) {
-	treatedAsRefused := o.kind == ReplyRefused || o.kind == ReplyOutdated && w.session.Form().Prefill.URL == ""
+func (w *Watch) checkEntries(e lifecycle.Event, o outcomes) {
+	treatedAsRefused := o.kind == lifecycle.ReplyRefused || o.kind == lifecycle.ReplyOutdated && w.session.Form().Prefill.URL == ""
 	if !o.learnt || !treatedAsRefused {
 		return
 	}
 	shown := map[string]int{}
 	count := 0
-	collect := func(issues []Issue) {
+	collect := func(issues []lifecycle.Issue) {
 		for _, issue := range issues {
-			if issue.Source == SourceServer && issue.Shown {
+			if issue.Source == lifecycle.SourceServer && issue.Shown {
 				shown[issue.Text]++
 				count++
 			}
@@ -307,35 +310,35 @@ func (w *Watch) checkEntries(e Event, o outcomes) {
 
 // checkWayForward: as far as one step can tell, a submit that nothing holds
 // does something.
-func (w *Watch) checkWayForward(e Event, effects []Effect, now facts) {
-	if e.Kind != EventSubmit || w.then.facts.activity != ActivityIdle || now.ignored > w.then.facts.ignored {
+func (w *Watch) checkWayForward(e lifecycle.Event, effects []lifecycle.Effect, now facts) {
+	if e.Kind != lifecycle.EventSubmit || w.then.facts.activity != lifecycle.ActivityIdle || now.ignored > w.then.facts.ignored {
 		return
 	}
 	for k := range effects {
 		f := &effects[k]
-		if f.Kind == EffectSend || f.Kind == EffectSay {
+		if f.Kind == lifecycle.EffectSend || f.Kind == lifecycle.EffectSay {
 			return
 		}
 	}
-	if now.activity != ActivityChecking {
+	if now.activity != lifecycle.ActivityChecking {
 		w.broken(WayForward, "", "a submit sent nothing, waits for nothing and said nothing")
 	}
 }
 
 // checkSaid: said-once.
-func (w *Watch) checkSaid(e Event, effects []Effect, o outcomes, now facts) {
-	said := make([]int, len(MessageNames())+1)
+func (w *Watch) checkSaid(e lifecycle.Event, effects []lifecycle.Effect, o outcomes, now facts) {
+	said := make([]int, len(form.MessageNames())+1)
 	notices := 0
 	blocked := 0
 	for k := range effects {
 		f := &effects[k]
-		if f.Kind != EffectSay {
+		if f.Kind != lifecycle.EffectSay {
 			continue
 		}
 		notices++
-		for _, id := range [...]MessageID{f.Message.ID, f.Message.And} {
+		for _, id := range [...]form.MessageID{f.Message.ID, f.Message.And} {
 			said[id]++
-			if id >= MessageBlockedLoading && id <= MessageBlockedReceived {
+			if id >= form.MessageBlockedLoading && id <= form.MessageBlockedReceived {
 				blocked++
 			}
 		}
@@ -346,9 +349,9 @@ func (w *Watch) checkSaid(e Event, effects []Effect, o outcomes, now facts) {
 	sent := false
 	for k := range effects {
 		f := &effects[k]
-		sent = sent || f.Kind == EffectSend
+		sent = sent || f.Kind == lifecycle.EffectSend
 	}
-	refusedNow := o.learnt && (o.kind == ReplyRefused || o.kind == ReplyOutdated && w.session.Form().Prefill.URL == "")
+	refusedNow := o.learnt && (o.kind == lifecycle.ReplyRefused || o.kind == lifecycle.ReplyOutdated && w.session.Form().Prefill.URL == "")
 	once := func(what string, on bool, count int) {
 		if on && count != 1 {
 			w.broken(SaidOnce, "", what+" was said "+strconv.Itoa(count)+" times")
@@ -357,22 +360,22 @@ func (w *Watch) checkSaid(e Event, effects []Effect, o outcomes, now facts) {
 			w.broken(SaidOnce, "", what+" was said, and did not happen")
 		}
 	}
-	once("accepted", o.learnt && o.kind == ReplyAccepted, said[MessageAccepted])
-	once("refused", refusedNow, said[MessageRefused])
-	once("outdated", o.learnt && o.kind == ReplyOutdated && !refusedNow, said[MessageOutdated])
-	once("denied", o.replied && o.kind == ReplyDenied, said[MessageDenied])
-	nowUnsettled := o.unsettled || o.waiting && now.activity != ActivityWaiting
-	once("unsettled", nowUnsettled, said[MessageUnsettled]+said[MessageUnsettledWait]+said[MessageUnsettledRestored])
-	if sent && !(e.Kind == EventElapsed && o.timer == TimerWait) {
+	once("accepted", o.learnt && o.kind == lifecycle.ReplyAccepted, said[form.MessageAccepted])
+	once("refused", refusedNow, said[form.MessageRefused])
+	once("outdated", o.learnt && o.kind == lifecycle.ReplyOutdated && !refusedNow, said[form.MessageOutdated])
+	once("denied", o.replied && o.kind == lifecycle.ReplyDenied, said[form.MessageDenied])
+	nowUnsettled := o.unsettled || o.waiting && now.activity != lifecycle.ActivityWaiting
+	once("unsettled", nowUnsettled, said[form.MessageUnsettled]+said[form.MessageUnsettledWait]+said[form.MessageUnsettledRestored])
+	if sent && !(e.Kind == lifecycle.EventElapsed && o.timer == lifecycle.TimerWait) {
 		w.paused = false
 	}
-	firstPause := o.waiting && now.activity == ActivityWaiting && !w.paused
-	once("waiting", firstPause, said[MessageWaiting])
+	firstPause := o.waiting && now.activity == lifecycle.ActivityWaiting && !w.paused
+	once("waiting", firstPause, said[form.MessageWaiting])
 	w.paused = w.paused || firstPause
-	loadFails := e.Kind == EventLoadFailed || e.Kind == EventElapsed && w.then.facts.prefill == PrefillLoading && now.prefill != PrefillLoading
-	once("a failed load", loadFails, said[MessageLoadFailed])
-	pressed := (e.Kind == EventSubmit || e.Kind == EventRetry) && w.then.facts.activity == ActivityIdle && now.ignored == w.then.facts.ignored
-	if pressed && !sent && now.activity == ActivityIdle && blocked != 1 {
+	loadFails := e.Kind == lifecycle.EventLoadFailed || e.Kind == lifecycle.EventElapsed && w.then.facts.prefill == lifecycle.PrefillLoading && now.prefill != lifecycle.PrefillLoading
+	once("a failed load", loadFails, said[form.MessageLoadFailed])
+	pressed := (e.Kind == lifecycle.EventSubmit || e.Kind == lifecycle.EventRetry) && w.then.facts.activity == lifecycle.ActivityIdle && now.ignored == w.then.facts.ignored
+	if pressed && !sent && now.activity == lifecycle.ActivityIdle && blocked != 1 {
 		w.broken(SaidOnce, "", "blocked was said "+strconv.Itoa(blocked)+" times")
 	}
 }

@@ -1,8 +1,11 @@
-package lifecycle
+package guarantee
 
 import (
 	"slices"
 	"time"
+
+	"leanwicket.dev/form"
+	"leanwicket.dev/lifecycle"
 )
 
 // Watch checks the guarantees of one session, step by step. It knows the
@@ -14,7 +17,7 @@ import (
 //	effects, err := session.Apply(event)
 //	breaches := w.After(event, effects, err)
 type Watch struct {
-	session *Session
+	session *lifecycle.Session
 
 	then *standing // before the step: own, or that of the watch it was copied from
 	own  standing
@@ -22,11 +25,11 @@ type Watch struct {
 	// What has been seen since the opening.
 	seen
 	checks  []checkOut
-	timers  []ArmedTimer // in the order of arming
-	late    []int32      // tries of the newest attempt that may still bring an acceptance
-	sent    *sentWork    // what the newest attempt sent; nil: nothing seen
-	sentIDs []int32      // beside sent.present: the fields, by ID
-	keys    []Key        // those that were used
+	timers  []ArmedTimer    // in the order of arming
+	late    []int32         // tries of the newest attempt that may still bring an acceptance
+	sent    *sentWork       // what the newest attempt sent; nil: nothing seen
+	sentIDs []int32         // beside sent.present: the fields, by ID
+	keys    []lifecycle.Key // those that were used
 
 	works    map[string]*sentWork // nil: each is made anew
 	text     []byte               // scratch
@@ -35,10 +38,10 @@ type Watch struct {
 
 // seen is what the watch remembers in single values.
 type seen struct {
-	load     RequestID // on its way; 0: none
-	inFlight int32     // the try in flight, 0: none
+	load     lifecycle.RequestID // on its way; 0: none
+	inFlight int32               // the try in flight, 0: none
 	attempt  int32
-	key      Key
+	key      lifecycle.Key
 	settled  bool
 	adopted  bool
 	accepted bool // the newest attempt was
@@ -50,22 +53,22 @@ type seen struct {
 
 // standing is what was there before a step.
 type standing struct {
-	fields  []fieldBefore // those that hold what was typed: different, or edited since
-	waiting []Kept        // what an earlier page kept, and what waits for its rows
+	fields  []fieldBefore    // those that hold what was typed: different, or edited since
+	waiting []lifecycle.Kept // what an earlier page kept, and what waits for its rows
 	facts   facts
-	session *Session // nothing may be changed by what is stale; nil: not compared
-	copied  Session
+	session *lifecycle.Session // nothing may be changed by what is stale; nil: not compared
+	copied  lifecycle.Session
 }
 
 type checkOut struct {
-	request RequestID
+	request lifecycle.RequestID
 	field   int32 // by ID
 }
 
 // ArmedTimer is a timer that runs.
 type ArmedTimer struct {
-	ID    TimerID
-	Of    TimerKind
+	ID    lifecycle.TimerID
+	Of    lifecycle.TimerKind
 	After time.Duration
 }
 
@@ -73,14 +76,14 @@ type ArmedTimer struct {
 type sentWork struct {
 	content string // button and values, written down
 	button  string
-	values  []Answer
-	present []Answer // those that are there
+	values  []form.Answer
+	present []form.Answer // those that are there
 }
 
 type fieldBefore struct {
 	id    int32
-	place Place
-	kept  Value
+	place form.Place
+	kept  form.Value
 	rests bool // not asked, and not edited since: clear takes it
 }
 
@@ -88,17 +91,17 @@ type fieldBefore struct {
 type facts struct {
 	dirty, dirtyGuarded, dirtySince int
 	invalid, contested, checking    int
-	leave                           Leave
-	activity                        Activity
-	submission                      Submission
-	prefill                         Prefill
+	leave                           lifecycle.Leave
+	activity                        lifecycle.Activity
+	submission                      lifecycle.Submission
+	prefill                         lifecycle.Prefill
 	guard                           bool
 	ignored                         int
 	version                         bool // one is known
 }
 
 // NewWatch begins to watch a session that has just been opened.
-func NewWatch(s *Session, opening []Effect) *Watch {
+func NewWatch(s *lifecycle.Session, opening []lifecycle.Effect) *Watch {
 	w := &Watch{session: s}
 	w.settled = true
 	w.missing = s.Form().Prefill.URL != "" && s.Form().Prefill.Needed
@@ -107,7 +110,7 @@ func NewWatch(s *Session, opening []Effect) *Watch {
 }
 
 // Before takes down the state before an event.
-func (w *Watch) Before(e Event) {
+func (w *Watch) Before(e lifecycle.Event) {
 	w.breaches = w.breaches[:0]
 	w.takeDown()
 	w.then.session = nil
@@ -130,7 +133,7 @@ func (w *Watch) takeDown() {
 	w.then.fields, w.then.waiting = w.then.fields[:0], w.session.Waiting()
 	sinceCounts := w.attempt > 0 && !w.accepted
 	for f := range w.session.Fields() {
-		if f.Declared().Kind == KindRows {
+		if f.Declared().Kind == form.KindRows {
 			continue
 		}
 		// Of a field that is not asked, or was not, what it keeps is compared.
@@ -149,13 +152,13 @@ func (w *Watch) read() facts {
 	}
 	when := s.Form().Leave.When
 	f.dirty = len(s.Waiting())
-	if when != LeaveNever {
+	if when != form.LeaveNever {
 		f.dirtyGuarded, f.dirtySince = f.dirty, f.dirty
 	}
 	for x := range s.Fields() {
 		if x.Dirty() {
 			f.dirty++
-			guarded := when == LeaveDirty || when == LeaveDirtyAndTouched && x.Touched()
+			guarded := when == form.LeaveDirty || when == form.LeaveDirtyAndTouched && x.Touched()
 			if guarded {
 				f.dirtyGuarded++
 				if x.EditedSince() {
@@ -177,28 +180,28 @@ func (w *Watch) read() facts {
 }
 
 // reason is why leaving has to ask, by the page's words.
-func (w *Watch) reason(f facts) AskReason {
+func (w *Watch) reason(f facts) lifecycle.AskReason {
 	policy := w.session.Form().Leave
-	if policy.When == LeaveNever || f.leave == LeaveGone {
-		return AskNothing
+	if policy.When == form.LeaveNever || f.leave == lifecycle.LeaveGone {
+		return lifecycle.AskNothing
 	}
 	open := !w.settled
 	if !open {
 		if f.dirtyGuarded > 0 {
-			return AskUnsaved
+			return lifecycle.AskUnsaved
 		}
-		return AskNothing
+		return lifecycle.AskNothing
 	}
 	if f.dirtySince > 0 {
-		return AskUnsaved
+		return lifecycle.AskUnsaved
 	}
 	if policy.AllowInFlight {
-		return AskNothing
+		return lifecycle.AskNothing
 	}
-	if f.activity == ActivitySending || f.activity == ActivityWaiting {
-		return AskSending
+	if f.activity == lifecycle.ActivitySending || f.activity == lifecycle.ActivityWaiting {
+		return lifecycle.AskSending
 	}
-	return AskUnsettled
+	return lifecycle.AskUnsettled
 }
 
 func (w *Watch) broken(g Guarantee, path, what string) {
@@ -207,10 +210,10 @@ func (w *Watch) broken(g Guarantee, path, what string) {
 
 // After checks the step. err is what Apply returned beside the effects. The
 // breaches are valid until the next Before.
-func (w *Watch) After(e Event, effects []Effect, err error) []Breach {
+func (w *Watch) After(e lifecycle.Event, effects []lifecycle.Effect, err error) []Breach {
 	if err != nil {
 		w.checkUnchanged(e, effects)
-		if w.mustBeStale(e) || err != ErrStale {
+		if w.mustBeStale(e) || err != lifecycle.ErrStale {
 			return w.breaches
 		}
 		w.broken(StaleIgnored, "", "an answer that is current was taken for stale")
@@ -236,55 +239,55 @@ func (w *Watch) After(e Event, effects []Effect, err error) []Breach {
 }
 
 // mustBeStale reports whether an answer belongs to nothing that is current.
-func (w *Watch) mustBeStale(e Event) bool {
-	gone := w.then.facts.leave == LeaveGone
+func (w *Watch) mustBeStale(e lifecycle.Event) bool {
+	gone := w.then.facts.leave == lifecycle.LeaveGone
 	switch e.Kind {
-	case EventLoaded, EventLoadFailed:
+	case lifecycle.EventLoaded, lifecycle.EventLoadFailed:
 		return gone || e.Request != w.load
-	case EventChecked, EventCheckFailed:
+	case lifecycle.EventChecked, lifecycle.EventCheckFailed:
 		return gone || w.checkOf(e.Request) < 0
-	case EventElapsed:
+	case lifecycle.EventElapsed:
 		return gone || w.timerOf(e.Timer) < 0
-	case EventReplied:
+	case lifecycle.EventReplied:
 		if gone || e.Attempt != w.attempt || w.settled {
 			return true
 		}
 		if e.Try == w.inFlight && w.inFlight != 0 {
 			return false
 		}
-		return !slices.Contains(w.late, e.Try) || e.Reply == nil || e.Reply.Kind != ReplyAccepted
+		return !slices.Contains(w.late, e.Try) || e.Reply == nil || e.Reply.Kind != lifecycle.ReplyAccepted
 	default:
 		return false
 	}
 }
 
-func (w *Watch) checkUnchanged(e Event, effects []Effect) {
+func (w *Watch) checkUnchanged(e lifecycle.Event, effects []lifecycle.Effect) {
 	if len(effects) > 0 {
 		w.broken(StaleIgnored, "", "an event that changes nothing had effects")
 	}
 	if e.Kind.FromApplicant() {
 		return
 	}
-	if w.then.session != nil && !w.session.same(w.then.session) {
+	if w.then.session != nil && !w.session.Same(w.then.session) {
 		w.broken(StaleIgnored, "", "a stale answer changed the session")
 	}
 }
 
 // outcomes are what a step has learnt of the newest attempt.
 type outcomes struct {
-	kind      ReplyKind
+	kind      lifecycle.ReplyKind
 	learnt    bool // an outcome that settles
 	replied   bool // a reply counted
 	unsettled bool // an attempt has become unsettled
 	waiting   bool // a reply asks to wait
-	timer     TimerKind
+	timer     lifecycle.TimerKind
 }
 
 // settleFrom draws from the event what is known of the newest attempt now.
-func (w *Watch) settleFrom(e Event) outcomes {
+func (w *Watch) settleFrom(e lifecycle.Event) outcomes {
 	var o outcomes
 	switch e.Kind {
-	case EventReplied:
+	case lifecycle.EventReplied:
 		o.replied, o.kind = true, e.Reply.Kind
 		current := e.Try == w.inFlight && w.inFlight != 0
 		w.late = dropped(w.late, slices.Index(w.late, e.Try))
@@ -292,41 +295,41 @@ func (w *Watch) settleFrom(e Event) outcomes {
 			w.inFlight = 0
 		}
 		switch e.Reply.Kind {
-		case ReplyAccepted, ReplyRefused, ReplyOutdated:
+		case lifecycle.ReplyAccepted, lifecycle.ReplyRefused, lifecycle.ReplyOutdated:
 			o.learnt = true
-		case ReplyDenied:
+		case lifecycle.ReplyDenied:
 			o.learnt = e.Try == 1 && !w.adopted
 			o.unsettled = !o.learnt
-		case ReplyUnderway, ReplyUnavailable:
+		case lifecycle.ReplyUnderway, lifecycle.ReplyUnavailable:
 			o.waiting = true
 		default:
 			o.unsettled = true
 		}
 		if o.learnt {
 			w.settled = true
-			w.accepted = e.Reply.Kind == ReplyAccepted
+			w.accepted = e.Reply.Kind == lifecycle.ReplyAccepted
 			w.resetAt = false
 			w.owed = w.owed && !w.accepted // what was accepted is no blank
-			w.missing = w.missing || w.session.Form().Prefill.URL != "" && (e.Reply.Kind == ReplyOutdated || w.losesVersion(e.Reply))
+			w.missing = w.missing || w.session.Form().Prefill.URL != "" && (e.Reply.Kind == lifecycle.ReplyOutdated || w.losesVersion(e.Reply))
 		}
-	case EventElapsed:
+	case lifecycle.EventElapsed:
 		if k := w.timerOf(e.Timer); k >= 0 {
 			o.timer = w.timers[k].Of
 			w.timers = dropped(w.timers, k)
 		}
-		if o.timer == TimerSend {
+		if o.timer == lifecycle.TimerSend {
 			w.leaveBehind()
 			o.unsettled = true
 		}
-	case EventCancel:
-		if w.then.facts.activity == ActivitySending {
+	case lifecycle.EventCancel:
+		if w.then.facts.activity == lifecycle.ActivitySending {
 			w.leaveBehind()
 		}
-		o.unsettled = w.then.facts.activity == ActivitySending || w.then.facts.activity == ActivityWaiting
-	case EventReturned:
-		o.unsettled = w.then.facts.activity == ActivitySending || w.then.facts.activity == ActivityWaiting
+		o.unsettled = w.then.facts.activity == lifecycle.ActivitySending || w.then.facts.activity == lifecycle.ActivityWaiting
+	case lifecycle.EventReturned:
+		o.unsettled = w.then.facts.activity == lifecycle.ActivitySending || w.then.facts.activity == lifecycle.ActivityWaiting
 		w.leaveBehind()
-	case EventRestored:
+	case lifecycle.EventRestored:
 		w.owed = w.session.Form().Prefill.URL != "" && (w.session.Attempt().Number > 0 || len(w.session.Waiting()) > 0)
 		if w.session.Attempt().Number > 0 { // it is taken over, or left out
 			kept := e.Restored.Attempt
@@ -335,18 +338,18 @@ func (w *Watch) settleFrom(e Event) outcomes {
 			w.late = w.late[:0] // no answer to the earlier page reaches this one
 			o.unsettled = true
 		}
-	case EventReset:
+	case lifecycle.EventReset:
 		w.resetAt = true
 		w.forgetWaiting()
-	case EventLeaveAnswered:
-		if e.Answer == AnswerDiscard {
+	case lifecycle.EventLeaveAnswered:
+		if e.Answer == lifecycle.AnswerDiscard {
 			w.forgetWaiting()
 		}
-	case EventChecked, EventCheckFailed:
+	case lifecycle.EventChecked, lifecycle.EventCheckFailed:
 		w.checks = dropped(w.checks, w.checkOf(e.Request))
-	case EventLoaded:
+	case lifecycle.EventLoaded:
 		w.load, w.missing, w.owed = 0, false, false
-	case EventLoadFailed:
+	case lifecycle.EventLoadFailed:
 		w.load = 0
 	}
 	return o
@@ -354,24 +357,24 @@ func (w *Watch) settleFrom(e Event) outcomes {
 
 // losesVersion reports whether a form that replaces does not know the version of
 // what has been accepted, and knew one before.
-func (w *Watch) losesVersion(r *Reply) bool {
-	return r.Kind == ReplyAccepted && r.Version == "" && w.then.facts.version && !w.session.Form().Submit.Creates()
+func (w *Watch) losesVersion(r *lifecycle.Reply) bool {
+	return r.Kind == lifecycle.ReplyAccepted && r.Version == "" && w.then.facts.version && !w.session.Form().Submit.Creates()
 }
 
 // follow keeps what is out and armed.
-func (w *Watch) follow(effects []Effect) {
+func (w *Watch) follow(effects []lifecycle.Effect) {
 	for k := range effects {
 		f := &effects[k]
 		switch f.Kind {
-		case EffectLoad:
+		case lifecycle.EffectLoad:
 			w.load = f.Request
-		case EffectCheck:
+		case lifecycle.EffectCheck:
 			id := -1
 			if x, ok := w.session.At(f.Place); ok {
 				id = x.ID()
 			}
 			w.checks = append(w.checks, checkOut{f.Request, int32(id)})
-		case EffectAbort:
+		case lifecycle.EffectAbort:
 			if f.Request != 0 {
 				w.checks = dropped(w.checks, w.checkOf(f.Request))
 				if f.Request == w.load {
@@ -380,9 +383,9 @@ func (w *Watch) follow(effects []Effect) {
 			} else if f.Attempt == w.attempt && f.Try == w.inFlight {
 				w.leaveBehind()
 			}
-		case EffectArm:
+		case lifecycle.EffectArm:
 			w.timers = append(w.timers, ArmedTimer{f.Timer, f.Of, f.After})
-		case EffectDisarm:
+		case lifecycle.EffectDisarm:
 			w.timers = dropped(w.timers, w.timerOf(f.Timer))
 		}
 	}
@@ -396,11 +399,11 @@ func (w *Watch) leaveBehind() {
 	}
 }
 
-func (w *Watch) checkOf(r RequestID) int {
+func (w *Watch) checkOf(r lifecycle.RequestID) int {
 	return slices.IndexFunc(w.checks, func(c checkOut) bool { return c.request == r })
 }
 
-func (w *Watch) timerOf(t TimerID) int {
+func (w *Watch) timerOf(t lifecycle.TimerID) int {
 	return slices.IndexFunc(w.timers, func(a ArmedTimer) bool { return a.ID == t })
 }
 

@@ -1,4 +1,4 @@
-package lifecycle
+package form
 
 import (
 	"math/big"
@@ -98,45 +98,4 @@ func TestFormats(t *testing.T) {
 	for _, bad := range []string{"", "/relative", "quay.example", "http://a b", "http://quay.example/[x]", "http://h:port/", "1a:b", "x:%zz"} {
 		require.False(t, HasFormat("uri", bad), bad)
 	}
-}
-
-func TestKeys(t *testing.T) {
-	seen := map[Key]bool{}
-	for number := range int32(2000) {
-		key := Seed{1}.key(number)
-		require.False(t, seen[key])
-		seen[key] = true
-		again, ok := ParseKey(key.String())
-		require.True(t, ok)
-		require.Equal(t, key, again)
-	}
-	require.NotEqual(t, Seed{1}.key(1), Seed{2}.key(1))
-}
-
-// A value is written as it was read: a leap second, and an option of several lines.
-func TestWrittenAsRead(t *testing.T) {
-	form, err := NewForm(Declaration{Name: "odd", Fields: []Field{
-		{Path: "at", Kind: KindDateTime},
-		{Path: "hour", Kind: KindTime},
-		{Path: "note"},
-		{Path: "berth", Kind: KindChoice, Options: []Option{{Value: Text("North\nquay")}, {Value: Text("South")}}, Constraints: []Constraint{{Op: OpEnum}}},
-	}})
-	require.NoError(t, err)
-	s, _ := Open(form, Seed{})
-	for path, raw := range map[string]string{"at": "2031-06-30T23:59:60Z", "hour": "01:59:60.5+02:00", "note": "Her\xffon", "berth": "North\r\nquay"} {
-		_, err := s.Apply(Edit(path, raw))
-		require.NoError(t, err)
-	}
-	effects, err := s.Apply(Submit(""))
-	require.NoError(t, err)
-	require.Equal(t, EffectSend, effects[0].Kind, s.Holds("").Words())
-	require.JSONEq(t, `{"at": "2031-06-30T23:59:60Z", "hour": "01:59:60.5+02:00", "note": "Her\ufffdon", "berth": "North\nquay"}`, string(form.AppendBody(nil, effects[0].Values)))
-	note, _ := s.Field("note")
-	require.Equal(t, "Her\ufffdon", note.Raw(), "what is sent is on the screen")
-	later, _ := ParseDateTime("2031-07-01T00:00:01Z")
-	at, _ := s.Field("at")
-	order, ok := at.Value().Compare(later)
-	require.True(t, ok && order < 0)
-	_, err = NewForm(Declaration{Name: "odd", Fields: []Field{{Path: "berths", Kind: KindChoices, Options: []Option{{Value: Text("North\nquay")}}}}})
-	require.ErrorContains(t, err, "line break")
 }

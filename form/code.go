@@ -1,4 +1,4 @@
-package lifecycle
+package form
 
 // Code names what is wrong, in HTML's constraint-validation names.
 type Code uint8
@@ -23,7 +23,7 @@ var codeWords = [codeCount]string{
 	"rangeUnderflow", "rangeOverflow", "stepMismatch", "customError",
 }
 
-func (c Code) String() string { return word(codeWords[:], c) }
+func (c Code) String() string { return Word(codeWords[:], c) }
 
 // CodeWords lists the codes of rules.
 func CodeWords() []string { return codeWords[:] }
@@ -35,7 +35,7 @@ type Codes uint16
 func (cs Codes) Has(c Code) bool { return cs&(1<<c) != 0 }
 
 // word returns the word for a constant, and "?" for one that does not exist.
-func word[T ~uint8](words []string, v T) string {
+func Word[T ~uint8](words []string, v T) string {
 	if int(v) < len(words) {
 		return words[v]
 	}

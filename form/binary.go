@@ -1,4 +1,4 @@
-package lifecycle
+package form
 
 import (
 	"encoding/binary"
@@ -24,7 +24,7 @@ func (f *Form) MarshalBinary() ([]byte, error) { return f.AppendBinary(nil) }
 
 // ReadForm reads what AppendBinary wrote. It returns an error, and never panics,
 // for anything else.
-func ReadForm(data []byte) (*Form, error) {
+func Read(data []byte) (*Form, error) {
 	if len(data) < len(binaryMagic) || string(data[:len(binaryMagic)]) != binaryMagic {
 		return nil, errors.New("found no compiled form of this version; right would be what AppendBinary wrote")
 	}
@@ -40,7 +40,7 @@ func ReadForm(data []byte) (*Form, error) {
 	if err := d.check(); err != nil {
 		return nil, err
 	}
-	return NewForm(d)
+	return New(d)
 }
 
 // Fingerprint is a short name for exactly this form.

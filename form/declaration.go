@@ -1,4 +1,4 @@
-package lifecycle
+package form
 
 import "time"
 
@@ -25,7 +25,7 @@ const (
 
 var kindWords = [...]string{"text", "number", "integer", "boolean", "date", "time", "date-time", "choice", "choices", "file", "rows"}
 
-func (k FieldKind) String() string { return word(kindWords[:], k) }
+func (k FieldKind) String() string { return Word(kindWords[:], k) }
 
 // Declaration is a form as plain tables. NewForm makes a Form of it.
 type Declaration struct {
@@ -211,7 +211,7 @@ var opWords = [...]string{
 	"greaterThan", "atLeast", "lessThan", "atMost", "equalTo",
 }
 
-func (op ConstraintOp) String() string { return word(opWords[:], op) }
+func (op ConstraintOp) String() string { return Word(opWords[:], op) }
 
 // Compares reports whether the constraint compares two fields.
 func (op ConstraintOp) Compares() bool { return op >= OpGreaterThan }

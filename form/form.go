@@ -1,4 +1,4 @@
-package lifecycle
+package form
 
 import (
 	"errors"
@@ -30,9 +30,9 @@ type Form struct {
 type matcher interface{ MatchString(string) bool }
 
 // FormError is what is wrong with a Declaration, at one field ("" is the form).
-type FormError struct{ Path, Problem string }
+type Error struct{ Path, Problem string }
 
-func (e *FormError) Error() string {
+func (e *Error) Error() string {
 	if e.Path == "" {
 		return e.Problem
 	}
@@ -41,7 +41,7 @@ func (e *FormError) Error() string {
 
 // NewForm checks a declaration and derives what a session needs. The error
 // joins one FormError for each thing that is wrong.
-func NewForm(d Declaration) (*Form, error) {
+func New(d Declaration) (*Form, error) {
 	f := &Form{
 		Declaration: d,
 		byPath:      make(map[string]FieldID, len(d.Fields)),
@@ -54,7 +54,7 @@ func NewForm(d Declaration) (*Form, error) {
 		comma:       decimalComma(d.Lang),
 	}
 	var problems []error
-	wrong := func(path, problem string) { problems = append(problems, &FormError{path, problem}) }
+	wrong := func(path, problem string) { problems = append(problems, &Error{path, problem}) }
 	if d.Name == "" {
 		wrong("", "a form needs a name")
 	}

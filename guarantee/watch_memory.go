@@ -1,17 +1,20 @@
-package lifecycle
+package guarantee
 
 import (
 	"encoding/binary"
 	"maps"
 	"slices"
+
+	"leanwicket.dev/form"
+	"leanwicket.dev/lifecycle"
 )
 
 // work is what a key carries, by what is written down of it.
-func (w *Watch) work(f *Effect) *sentWork {
+func (w *Watch) work(f *lifecycle.Effect) *sentWork {
 	return w.workOf(f.Button, f.Values)
 }
 
-func (w *Watch) workOf(button string, values []Answer) *sentWork {
+func (w *Watch) workOf(button string, values []form.Answer) *sentWork {
 	w.text = appendContent(w.text[:0], button, values)
 	if known := w.works[string(w.text)]; known != nil {
 		return known
@@ -19,7 +22,7 @@ func (w *Watch) workOf(button string, values []Answer) *sentWork {
 	work := &sentWork{content: string(w.text), button: button, values: slices.Clone(values)}
 	for _, a := range values {
 		if !a.Value.Absent() {
-			work.present = append(work.present, Answer{Place: a.Place, Value: a.Value})
+			work.present = append(work.present, form.Answer{Place: a.Place, Value: a.Value})
 		}
 	}
 	if w.works != nil {
@@ -31,11 +34,11 @@ func (w *Watch) workOf(button string, values []Answer) *sentWork {
 // samePresent reports whether two works carry the same button and answers, in any
 // order, beside those that are absent and groups without rows.
 func (w *Watch) samePresent(a, b *sentWork) bool {
-	form := w.session.Form()
-	present := func(work *sentWork) map[Place]Value {
-		values := make(map[Place]Value, len(work.present))
+	f := w.session.Form()
+	present := func(work *sentWork) map[form.Place]form.Value {
+		values := make(map[form.Place]form.Value, len(work.present))
 		for _, v := range work.present {
-			if form.Fields[v.Field].Kind != KindRows || v.Value.Integer() > 0 {
+			if f.Fields[v.Field].Kind != form.KindRows || v.Value.Integer() > 0 {
 				values[v.Place] = v.Value
 			}
 		}
@@ -44,7 +47,7 @@ func (w *Watch) samePresent(a, b *sentWork) bool {
 	return a.button == b.button && maps.Equal(present(a), present(b))
 }
 
-func appendContent(to []byte, button string, values []Answer) []byte {
+func appendContent(to []byte, button string, values []form.Answer) []byte {
 	to = append(to, button...)
 	for _, a := range values {
 		to = append(to, 0, byte(a.Value.Kind))
@@ -61,7 +64,7 @@ func appendContent(to []byte, button string, values []Answer) []byte {
 
 // CopyFrom makes w the same watch as v, of a session that is a copy of v's.
 // What was there before a step is v's, as long as v takes down nothing new.
-func (w *Watch) CopyFrom(v *Watch, s *Session) {
+func (w *Watch) CopyFrom(v *Watch, s *lifecycle.Session) {
 	w.session, w.then, w.seen = s, v.then, v.seen
 	w.checks = append(w.checks[:0], v.checks...)
 	w.timers = append(w.timers[:0], v.timers...)
@@ -73,17 +76,17 @@ func (w *Watch) CopyFrom(v *Watch, s *Session) {
 }
 
 // Session is what is watched.
-func (w *Watch) Session() *Session { return w.session }
+func (w *Watch) Session() *lifecycle.Session { return w.session }
 
 // Armed lists the timers that run, in the order in which they were armed. It is
 // valid until the next step.
 func (w *Watch) Armed() []ArmedTimer { return w.timers }
 
 // Loading is the load on its way; 0: none.
-func (w *Watch) Loading() RequestID { return w.load }
+func (w *Watch) Loading() lifecycle.RequestID { return w.load }
 
 // AppendChecks lists the checks that are out.
-func (w *Watch) AppendChecks(to []RequestID) []RequestID {
+func (w *Watch) AppendChecks(to []lifecycle.RequestID) []lifecycle.RequestID {
 	for _, c := range w.checks {
 		to = append(to, c.request)
 	}

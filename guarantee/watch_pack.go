@@ -1,19 +1,22 @@
-package lifecycle
+package guarantee
 
 import (
 	"encoding/binary"
 	"slices"
 	"sync"
 	"time"
+
+	"leanwicket.dev/form"
+	"leanwicket.dev/lifecycle"
 )
 
-// WatchPacker writes watched sessions of one form, as [Packer] writes sessions.
+// WatchPacker writes watched sessions of one form, as [lifecycle.Packer] writes sessions.
 //
 //	p := NewWatchPacker(form, PackOptions{})
 //	packed := p.Pack(nil, watch) // the session is in its normal form now
 //	p.Unpack(packed, other)      // a watch of a session of its own
-type WatchPacker struct {
-	core  *Packer
+type Packer struct {
+	core  *lifecycle.Packer
 	whole bool
 	works *workTable
 	own   map[string]*sentWork // by content
@@ -51,21 +54,21 @@ func (t *workTable) at(id int) *sentWork {
 }
 
 // NewWatchPacker makes a packer for the watched sessions of one form.
-func NewWatchPacker(form *Form, o PackOptions) *WatchPacker {
-	return &WatchPacker{core: NewPacker(form, o), whole: o.Whole, works: &workTable{numbers: map[string]int{}}, own: map[string]*sentWork{}}
+func NewPacker(form *form.Form, o lifecycle.PackOptions) *Packer {
+	return &Packer{core: lifecycle.NewPacker(form, o), whole: o.Whole, works: &workTable{numbers: map[string]int{}}, own: map[string]*sentWork{}}
 }
 
 // Fork makes a packer with the same numbers, for another goroutine.
-func (p *WatchPacker) Fork() *WatchPacker {
-	return &WatchPacker{core: p.core.Fork(), whole: p.whole, works: p.works, own: map[string]*sentWork{}}
+func (p *Packer) Fork() *Packer {
+	return &Packer{core: p.core.Fork(), whole: p.whole, works: p.works, own: map[string]*sentWork{}}
 }
 
 // Size is about the memory that the packer's tables take, in bytes. No fork may
 // be at work meanwhile.
-func (p *WatchPacker) Size() int { return p.core.Size() }
+func (p *Packer) Size() int { return p.core.Size() }
 
 // Pack brings a watched session into its normal form and appends it, packed.
-func (p *WatchPacker) Pack(to []byte, w *Watch) []byte {
+func (p *Packer) Pack(to []byte, w *Watch) []byte {
 	names := p.core.Normalise(w.session)
 	if !p.whole {
 		w.forget()
@@ -77,9 +80,9 @@ func (p *WatchPacker) Pack(to []byte, w *Watch) []byte {
 
 // Unpack makes a watched session again, in its normal form. It returns what
 // follows in the bytes.
-func (p *WatchPacker) Unpack(packed []byte, w *Watch) (rest []byte) {
+func (p *Packer) Unpack(packed []byte, w *Watch) (rest []byte) {
 	if w.session == nil {
-		w.session = &Session{}
+		w.session = &lifecycle.Session{}
 	}
 	memory, rest := p.core.Unpack(packed, w.session)
 	p.readMemory(memoryReader{memory}, w)
@@ -99,7 +102,7 @@ func (w *Watch) forget() {
 }
 
 // rename follows the session into its normal form.
-func (w *Watch) rename(names *Names) {
+func (w *Watch) rename(names *lifecycle.Names) {
 	for k := range w.sentIDs {
 		w.sentIDs[k] = int32(names.Field(int(w.sentIDs[k])))
 	}
@@ -144,7 +147,7 @@ func appendNumbers(to []byte, numbers ...int) []byte {
 }
 
 // appendMemory writes the memory of a watch.
-func (p *WatchPacker) appendMemory(to []byte, w *Watch) []byte {
+func (p *Packer) appendMemory(to []byte, w *Watch) []byte {
 	ownKey := w.key != w.session.Attempt().Key
 	flags := 0
 	for k, is := range [...]bool{w.settled, w.adopted, w.accepted, w.resetAt, w.missing, w.paused, w.owed, w.sent != nil, ownKey} {
@@ -183,7 +186,7 @@ func (r *memoryReader) number() int {
 	return int(n)
 }
 
-func (p *WatchPacker) readMemory(r memoryReader, w *Watch) {
+func (p *Packer) readMemory(r memoryReader, w *Watch) {
 	flags, bit := r.number(), 0
 	next := func() bool {
 		bit++
@@ -193,17 +196,17 @@ func (p *WatchPacker) readMemory(r memoryReader, w *Watch) {
 		*is = next()
 	}
 	hasSent, ownKey := next(), next()
-	w.load, w.inFlight, w.attempt = RequestID(r.number()), int32(r.number()), int32(r.number())
+	w.load, w.inFlight, w.attempt = lifecycle.RequestID(r.number()), int32(r.number()), int32(r.number())
 	checks, timers, late := r.number(), r.number(), r.number()
 	if w.key = w.session.Attempt().Key; ownKey {
 		r.rest = r.rest[copy(w.key[:], r.rest):]
 	}
 	w.checks, w.timers, w.late, w.sentIDs, w.keys = w.checks[:0], w.timers[:0], w.late[:0], w.sentIDs[:0], w.keys[:0]
 	for range checks {
-		w.checks = append(w.checks, checkOut{RequestID(r.number()), int32(r.number())})
+		w.checks = append(w.checks, checkOut{lifecycle.RequestID(r.number()), int32(r.number())})
 	}
 	for range timers {
-		w.timers = append(w.timers, ArmedTimer{TimerID(r.number()), TimerKind(r.number()), time.Duration(r.number())})
+		w.timers = append(w.timers, ArmedTimer{lifecycle.TimerID(r.number()), lifecycle.TimerKind(r.number()), time.Duration(r.number())})
 	}
 	for range late {
 		w.late = append(w.late, int32(r.number()))

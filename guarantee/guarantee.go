@@ -1,4 +1,6 @@
-package lifecycle
+package guarantee
+
+import "leanwicket.dev/form"
 
 // Guarantee is one promise of the lifecycle.
 type Guarantee uint8
@@ -29,10 +31,10 @@ var guaranteeWords = [guaranteeCount]string{
 	"repeats-unchanged", "nothing-blanked",
 }
 
-func (g Guarantee) String() string { return word(guaranteeWords[:], g) }
+func (g Guarantee) String() string { return form.Word(guaranteeWords[:], g) }
 
 // GuaranteeWords lists the guarantees' names.
-func GuaranteeWords() []string { return guaranteeWords[:] }
+func Words() []string { return guaranteeWords[:] }
 
 // Breach is a guarantee that a step has broken, and how.
 type Breach struct {
@@ -66,16 +68,16 @@ const (
 )
 
 // Waives lists the guarantees that the form's policies trade away.
-func Waives(f *Form) []Waived {
+func Waives(f *form.Form) []Waived {
 	var list []Waived
 	add := func(on bool, g Guarantee, policy, price, instead string) {
 		if on {
 			list = append(list, Waived{g, policy, price, instead})
 		}
 	}
-	add(f.Leave.When == LeaveNever, AskBeforeLoss, PolicyNeverAsk, "leaving loses unsaved work without a question", "when: dirty")
-	add(f.Leave.When == LeaveDirtyAndTouched, AskBeforeLoss, PolicyAskTouched, "leaving loses what was typed in a field that was not left yet", "when: dirty")
-	add(f.Leave.AllowInFlight && f.Leave.When != LeaveNever, AskBeforeLoss, PolicyInFlight, "leaving gives up a submission of which nobody learns whether it was received", "inFlight: ask")
+	add(f.Leave.When == form.LeaveNever, AskBeforeLoss, PolicyNeverAsk, "leaving loses unsaved work without a question", "when: dirty")
+	add(f.Leave.When == form.LeaveDirtyAndTouched, AskBeforeLoss, PolicyAskTouched, "leaving loses what was typed in a field that was not left yet", "when: dirty")
+	add(f.Leave.AllowInFlight && f.Leave.When != form.LeaveNever, AskBeforeLoss, PolicyInFlight, "leaving gives up a submission of which nobody learns whether it was received", "inFlight: ask")
 	add(f.Prefill.URL != "" && !f.Prefill.Ask && !f.Submit.Creates(), EditsSurvive, PolicyKeep, "what somebody else has saved meanwhile is replaced by the edit over it, and nobody is asked", "ifEdited: ask")
 	return list
 }

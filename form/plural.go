@@ -1,4 +1,4 @@
-package lifecycle
+package form
 
 // Wording is a text in the plural forms of its language, by the categories of
 // Unicode CLDR (https://cldr.unicode.org/index/cldr-spec/plural-rules). Other is
@@ -32,7 +32,7 @@ const (
 
 var pluralWords = [...]string{"other", "zero", "one", "two", "few", "many"}
 
-func (c PluralCategory) String() string { return word(pluralWords[:], c) }
+func (c PluralCategory) String() string { return Word(pluralWords[:], c) }
 
 // PluralWords lists the names of the categories.
 func PluralWords() []string { return append([]string(nil), pluralWords[:]...) }

@@ -1,6 +1,6 @@
 //go:build !js
 
-package lifecycle
+package form
 
 import "regexp"
 

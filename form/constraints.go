@@ -1,4 +1,4 @@
-package lifecycle
+package form
 
 import "unicode/utf8"
 

@@ -1,4 +1,4 @@
-package lifecycle
+package form
 
 // Veil stands in for private values: it gives the token of a value.
 type Veil func(Value) string
