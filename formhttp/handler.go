@@ -17,10 +17,10 @@ import (
 	"time"
 
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/markup"
 	"leanwicket.dev/ledger"
 	"leanwicket.dev/ledger/memory"
 	"leanwicket.dev/lifecycle"
-	"leanwicket.dev/markup"
 	"leanwicket.dev/replies"
 )
 

@@ -12,9 +12,9 @@ import (
 	"strings"
 
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/markup"
 	"leanwicket.dev/internal/palette"
 	"leanwicket.dev/lifecycle"
-	"leanwicket.dev/markup"
 )
 
 //go:embed page.html

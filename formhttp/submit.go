@@ -11,9 +11,9 @@ import (
 	"strings"
 
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/markup"
 	"leanwicket.dev/ledger"
 	"leanwicket.dev/lifecycle"
-	"leanwicket.dev/markup"
 	"leanwicket.dev/replies"
 )
 

@@ -14,8 +14,8 @@ import (
 	"strings"
 
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/markup"
 	"leanwicket.dev/lifecycle"
-	"leanwicket.dev/markup"
 	"leanwicket.dev/replies"
 )
 

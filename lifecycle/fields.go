@@ -1,6 +1,8 @@
 package lifecycle
 
 import (
+	"slices"
+
 	"strings"
 
 	"leanwicket.dev/form"
@@ -291,11 +293,22 @@ func (s *Session) recompute(i int32) {
 	switch {
 	case dirty:
 		s.change(i, bitDirty, 0, rules)
-	case c.bits&bitAsked != 0: // clean, and no contest any more
+	case c.bits&bitAsked != 0 || s.isAsSaved(i): // clean, and no contest any more
 		s.change(i, 0, bitDirty|bitContested, rules)
 	default:
 		s.change(i, 0, bitDirty, rules)
 	}
+}
+
+// isAsSaved reports whether a cell holds its baseline, asked or not; a group, whether its
+// rows are those of the baseline.
+func (s *Session) isAsSaved(i int32) bool {
+	c := &s.cells[i]
+	if s.form.Fields[c.field].Kind == form.KindRows {
+		g := s.rowsOf(c.field)
+		return slices.Equal(g.now, g.base)
+	}
+	return c.value == c.baseline
 }
 
 // holdsHere evaluates conditions, any of which must hold, for a cell's row.

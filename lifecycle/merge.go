@@ -1,8 +1,6 @@
 package lifecycle
 
 import (
-	"slices"
-
 	"leanwicket.dev/form"
 )
 
@@ -118,13 +116,8 @@ func (s *Session) contestMet(groups []form.FieldID) {
 		met := s.has(i, bitMeets)
 		s.cells[i].bits &^= bitMeets
 		c := &s.cells[i]
-		same := c.value == c.baseline
-		if s.form.Fields[c.field].Kind == form.KindRows {
-			g := s.rowsOf(c.field)
-			same = slices.Equal(g.now, g.base)
-		}
 		switch {
-		case same, c.bits&(bitAsked|bitDirty) == bitAsked, c.row >= 0 && s.has(int32(s.form.GroupOf(c.field)), bitContested):
+		case s.isAsSaved(i), c.bits&(bitAsked|bitDirty) == bitAsked, c.row >= 0 && s.has(int32(s.form.GroupOf(c.field)), bitContested):
 			s.unmark(i, bitContested)
 		case met:
 			s.mark(i, bitContested)

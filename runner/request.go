@@ -4,8 +4,8 @@ import (
 	"strings"
 
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/markup"
 	"leanwicket.dev/lifecycle"
-	"leanwicket.dev/markup"
 )
 
 // Request is an HTTP request that a session asks for.

@@ -7,8 +7,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"leanwicket.dev/audit"
 	"leanwicket.dev/declare"
+	"leanwicket.dev/internal/audit"
 )
 
 // formFlag opens the form that --form names.

@@ -8,8 +8,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"leanwicket.dev/browser"
 	"leanwicket.dev/declare"
-	"leanwicket.dev/dom/bundle"
 )
 
 func bundleCommand() *cobra.Command {
@@ -27,14 +27,14 @@ bundle is replaced.`,
 		Args: cobra.MinimumNArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			files := map[string][]byte{}
-			for _, name := range bundle.Names() {
-				data, err := bundle.File(name)
+			for _, name := range browser.Names() {
+				data, err := browser.File(name)
 				if err != nil {
 					return err
 				}
 				files[name] = data
 			}
-			packed, err := bundle.Packed()
+			packed, err := browser.Packed()
 			if err != nil {
 				return err
 			}

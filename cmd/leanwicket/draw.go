@@ -11,7 +11,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"leanwicket.dev/declare"
-	"leanwicket.dev/diagram"
+	"leanwicket.dev/internal/diagram"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/scenario"
 	"leanwicket.dev/trace"

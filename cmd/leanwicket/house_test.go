@@ -11,30 +11,33 @@ import (
 
 // knows are the packages of the house that each may import: arrows point down.
 var knows = map[string][]string{
-	"lifecycle":         {},
-	"replies":           {"lifecycle"},
-	"trace":             {"lifecycle"},
+	"form":              {},
+	"lifecycle":         {"form"},
+	"guarantee":         {"form", "lifecycle"},
+	"replies":           {"form", "lifecycle"},
+	"trace":             {"form", "lifecycle", "guarantee"},
 	"internal/document": {},
-	"declare":           {"lifecycle", "internal/document"},
-	"scenario":          {"lifecycle", "replies", "trace", "declare", "internal/document"},
-	"verify":            {"lifecycle", "replies", "trace", "declare", "internal/document", "scenario"},
-	"internal/palette":  {},
-	"diagram":           {"lifecycle", "trace", "internal/palette"},
-	"markup":            {"lifecycle"},
+	"declare":           {"form", "lifecycle", "guarantee", "internal/document"},
+	"scenario":          {"form", "lifecycle", "guarantee", "replies", "trace", "declare", "internal/document"},
+	"verify":            {"form", "lifecycle", "guarantee", "replies", "declare", "internal/document"},
+	"runner":            {"form", "lifecycle", "guarantee", "replies", "trace", "internal/markup"},
+	"runner/overhttp":   {"lifecycle", "runner"},
+	"formhttp":          {"form", "lifecycle", "replies", "internal/markup", "ledger", "ledger/memory", "internal/palette"},
 	"ledger":            {},
 	"ledger/memory":     {"ledger"},
-	"audit":             {"lifecycle", "markup"},
-	"runner":            {"lifecycle", "replies", "trace", "markup"},
-	"runner/overhttp":   {"lifecycle", "replies", "runner"},
 	"ledger/sqlite":     {"ledger"},
 	"ledger/postgres":   {"ledger"},
 	"ledger/redis":      {"ledger"},
-	"dom/bundle":        {},
-	"harbour/office":    {"dom/bundle", "lifecycle", "trace", "diagram", "internal/seen", "declare", "formhttp", "harbour", "ledger", "ledger/sqlite", "replies", "internal/palette"},
-	"try":               {"lifecycle", "declare", "replies", "diagram", "internal/chromium"},
+	"browser":           {},
+	"browser/entry":     {"form", "lifecycle", "runner", "trace"},
+	"internal/palette":  {},
 	"internal/chromium": {},
-	"formhttp":          {"lifecycle", "replies", "markup", "ledger", "ledger/memory", "internal/palette"},
+	"internal/diagram":  {"form", "lifecycle", "trace", "internal/palette"},
+	"internal/markup":   {"form"},
+	"internal/audit":    {"form", "internal/markup"},
+	"internal/try":      {"form", "lifecycle", "declare", "replies", "internal/diagram", "internal/chromium"},
 	"harbour":           {},
+	"harbour/office":    {"browser", "form", "lifecycle", "trace", "internal/diagram", "internal/seen", "declare", "formhttp", "harbour", "ledger", "ledger/sqlite", "replies", "internal/palette"},
 }
 
 func list(t *testing.T, args ...string) []string {
@@ -51,14 +54,16 @@ func TestArrowsPointDown(t *testing.T) {
 			}
 		}
 	}
-	for _, path := range list(t, "-f", "{{join .Imports \" \"}}", "leanwicket.dev/lifecycle") {
-		require.NotContains(t, path, ".", "the core takes the standard library only")
+	for _, room := range []string{"form", "lifecycle", "guarantee", "replies"} {
+		for _, path := range list(t, "-f", "{{join .Imports \" \"}}", "leanwicket.dev/"+room) {
+			require.True(t, !strings.Contains(path, ".") || strings.HasPrefix(path, "leanwicket.dev/"), "%s takes the standard library only, not %s", room, path)
+		}
 	}
 }
 
 // What travels to the browser reaches none of what is too large for it.
 func TestTheBrowserCarriesLittle(t *testing.T) {
-	for _, room := range []string{"lifecycle", "replies", "trace", "markup", "runner"} {
+	for _, room := range []string{"form", "lifecycle", "guarantee", "replies", "trace", "internal/markup", "runner"} {
 		reached := list(t, "-deps", "leanwicket.dev/"+room)
 		for _, heavy := range []string{"fmt", "encoding/json", "net/http", "net/url"} {
 			require.False(t, slices.Contains(reached, heavy), "%s reaches %s", room, heavy)

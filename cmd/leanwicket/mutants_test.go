@@ -37,23 +37,26 @@ func (m mutant) String() string {
 	return fmt.Sprintf("%s:%d %s: %s: %.60q → %.60q", m.file, m.line, m.function, m.operator, line(m.old), line(m.by))
 }
 
-// mutated are the files of the core that decide what happens. Reading, writing
-// and checking are not what verify and scenarios are about.
-var mutated = []string{
-	"accepting.go", "attempt.go", "baseline.go", "checks.go", "contest.go", "fields.go", "issues.go", "keeping.go", "leaving.go", "loading.go",
-	"merge.go", "merge_rows.go", "restoring.go", "rows.go", "rules.go", "session.go", "settling.go", "submission.go", "tally.go", "waiting.go",
+// mutated are the files of the core that decide what happens. Reading and writing are
+// not what verify and scenarios are about.
+var mutated = map[string][]string{
+	"form": {"constraints.go"},
+	"lifecycle": {
+		"accepting.go", "attempt.go", "baseline.go", "checks.go", "contest.go", "fields.go", "issues.go", "keeping.go", "leaving.go", "loading.go",
+		"merge.go", "merge_rows.go", "restoring.go", "rows.go", "rules.go", "session.go", "settling.go", "submission.go", "tally.go", "waiting.go",
+	},
 }
 
 // untouched are functions of those files that only read, or that no session
 // runs.
-var untouched = regexp.MustCompile(`^(CopyFrom|copyFrom|same|count)$`)
+var untouched = regexp.MustCompile(`^(CopyFrom|copyFrom|Same|count)$`)
 
 // mutants lists every change that the operators can make.
-func mutants(t *testing.T, core string) []mutant {
-	constants := constantsOf(t, core)
+func mutants(t *testing.T) []mutant {
+	constants := constantsOf(t)
 	var all []mutant
-	for _, name := range mutated {
-		source, err := os.ReadFile(filepath.Join(core, name))
+	for _, name := range mutatedFiles() {
+		source, err := os.ReadFile(sourceOf(t, name))
 		require.NoError(t, err)
 		files := token.NewFileSet()
 		tree, err := parser.ParseFile(files, name, source, 0)
@@ -79,6 +82,25 @@ func mutants(t *testing.T, core string) []mutant {
 		}
 	}
 	return all
+}
+
+// mutatedFiles are the names of the mutated files, with their rooms, in a fixed order.
+func mutatedFiles() []string {
+	var names []string
+	for room, files := range mutated {
+		for _, name := range files {
+			names = append(names, room+"/"+name)
+		}
+	}
+	slices.Sort(names)
+	return names
+}
+
+// sourceOf is where a file of the house lies.
+func sourceOf(t *testing.T, name string) string {
+	path, err := filepath.Abs(filepath.Join("..", "..", name))
+	require.NoError(t, err)
+	return path
 }
 
 func earlyReturn(function *ast.FuncDecl, add func(operator string, from, to token.Pos, by string)) {
@@ -151,11 +173,15 @@ func dropStatement(statement ast.Stmt, add func(operator string, from, to token.
 
 // constantsOf gives each constant of the core the next of its group; true and
 // false are a group.
-func constantsOf(t *testing.T, core string) map[string]string {
+func constantsOf(t *testing.T) map[string]string {
 	next := map[string]string{"true": "false", "false": "true"}
-	packages, err := filepath.Glob(filepath.Join(core, "*.go"))
-	require.NoError(t, err)
-	for _, name := range packages {
+	var sources []string
+	for room := range mutated {
+		inRoom, err := filepath.Glob(filepath.Join(sourceOf(t, room), "*.go"))
+		require.NoError(t, err)
+		sources = append(sources, inRoom...)
+	}
+	for _, name := range sources {
 		tree, err := parser.ParseFile(token.NewFileSet(), name, nil, 0)
 		require.NoError(t, err)
 		for _, declared := range tree.Decls {
@@ -175,27 +201,26 @@ func constantsOf(t *testing.T, core string) map[string]string {
 // sameProgram are changes that make no difference, and why: the line, what is
 // changed in it, and by what.
 var sameProgram = map[[3]string]string{
-	{"return MessageNone, 0, false // what it breaks by itself is written with it", "MessageNone", "MessageBlockedLoading"}: "nobody reads the message of a rule that is kept",
-	{"if c.row >= 0 && s.rows[c.row].used || c.row < 0 && s.form.group[c.field] < 0 {", "<", "<="}:                          "cells of a group that are in no row hold nothing",
-	{"case s.form.group[id] >= 0:", "0", "1"}:                                                                                                                                                       "cells of a group that are in no row were not sent",
-	{"if s.has(i, bitContested) && !s.has(i, bitDirty) {", "bitContested", "bitMentioned"}:                                                                                                          "what is contested was mentioned, and taking the mark off twice changes nothing",
+	{"return form.MessageNone, 0, false // what it breaks by itself is written with it", "MessageNone", "MessageBlockedLoading"}:                                                                    "nobody reads the message of a rule that is kept",
+	{"if c.row >= 0 && s.rows[c.row].used || c.row < 0 && s.form.GroupOf(c.field) < 0 {", "<", "<="}:                                                                                                "cells of a group that are in no row hold nothing",
+	{"case s.form.GroupOf(form.FieldID(id)) >= 0:", "0", "1"}:                                                                                                                                       "cells of a group that are in no row were not sent",
 	{"return !c.sent.Absent() || c.row < 0 && c.bits&bitSentChanged != 0 || s.form.Fields[c.field].Required && c.bits&bitSent != 0", "<", "<="}:                                                     "no body writes what is absent from a row",
 	{"s.standing = OutcomeOpen", "OutcomeOpen", "OutcomeAccepted"}:                                                                                                                                  "five lines further on what is shown as accepted ends",
 	{"if c := &s.cells[i]; c.bits&bitRaw != 0 {", "if c := &s.cells[i]; c.bits&bitRaw != 0 {\n\t\t\tc.raw = \"\"\n\t\t}", ""}:                                                                       "a text is read only where it is marked, and the mark is taken off",
 	{"return MessageNone, 0, false", "MessageNone", "MessageBlockedLoading"}:                                                                                                                        "nobody reads the message of a rule that is kept",
-	{"s.say(Message{ID: MessageFollowing}, Polite)", "Polite", "Assertive"}:                                                                                                                         "it joins what the refusal says, at the more urgent of the two levels",
+	{"s.say(form.Message{ID: form.MessageFollowing}, Polite)", "Polite", "Assertive"}:                                                                                                               "it joins what the refusal says, at the more urgent of the two levels",
 	{"if s.tally[classInvalid] == 0 {", "if s.tally[classInvalid] == 0 {\n\t\treturn\n\t}", ""}:                                                                                                     "where nothing is wrong, the walk over all fields finds nothing",
-	{"func (s *Session) freeRows(group FieldID) {", "", "\n\tif true {\n\t\treturn\n\t}\n"}:                                                                                                         "rows that are in no list are only memory",
+	{"func (s *Session) freeRows(group form.FieldID) {", "", "\n\tif true {\n\t\treturn\n\t}\n"}:                                                                                                    "rows that are in no list are only memory",
 	{"if asked == s.has(i, bitAsked) && baseAsked == s.has(i, bitBaseAsked) {", "if asked == s.has(i, bitAsked) && baseAsked == s.has(i, bitBaseAsked) {\n\t\ts.recompute(i)\n\t\treturn\n\t}", ""}: "where nothing changes, what follows changes nothing either",
 	{"if v.Exp > 0 && v.Exp <= maxDigits {", "maxDigits", "maxExponent"}:                                                                                                                            "no length and no number of rows has so many digits",
-	{"return -1", "1", "2"}:                                                                    "any place below zero is none",
-	{"c.timer = 0", "c.timer = 0", ""}:                                                         "a check whose timer is disarmed ends, or gets another",
-	{"s.dropCheck(i)", "s.dropCheck(i)", ""}:                                                   "who edits drops the older check already, and nobody else starts one where one is out",
-	{"s.press(s.attempt.button, false)", "false", "true"}:                                      "after a denial nothing shows as accepted and no second click is waited for",
-	{"if v.Kind == ValueVeiled && other.Kind == ValueVeiled {", "&&", "||"}:                    "a private value is compared with private values only",
-	{"s.cells[i] = cell{field: FieldID(i), row: -1, bits: bitAsked | bitBaseAsked}", "1", "2"}: "any place below zero is none",
-	{"if s.form.group[a.Field] != group || a.Row < 0 || int(a.Row) >= count {", "||", "&&"}:    "the values of a body's rows come with the number of rows",
-	{`return 0, &UnknownError{"request", ""}`, "0", "1"}:                                       "nobody looks at the number beside an error",
+	{"return -1", "1", "2"}:                                                                         "any place below zero is none",
+	{"c.timer = 0", "c.timer = 0", ""}:                                                              "a check whose timer is disarmed ends, or gets another",
+	{"s.dropCheck(i)", "s.dropCheck(i)", ""}:                                                        "who edits drops the older check already, and nobody else starts one where one is out",
+	{"s.press(s.attempt.button, false)", "false", "true"}:                                           "after a denial nothing shows as accepted and no second click is waited for",
+	{"if v.Kind == ValueVeiled && other.Kind == ValueVeiled {", "&&", "||"}:                         "a private value is compared with private values only",
+	{"s.cells[i] = cell{field: form.FieldID(i), row: -1, bits: bitAsked | bitBaseAsked}", "1", "2"}: "any place below zero is none",
+	{"if s.form.GroupOf(a.Field) != group || a.Row < 0 || int(a.Row) >= count {", "||", "&&"}:       "the values of a body's rows come with the number of rows",
+	{`return 0, &UnknownError{"request", ""}`, "0", "1"}:                                            "nobody looks at the number beside an error",
 }
 
 // account is the package that plays an applicant and an office.
@@ -214,16 +239,14 @@ func TestMutantsAreFound(t *testing.T) {
 		return otherwise
 	}
 	seed, count := number("MUTANTS_SEED", 1), number("MUTANTS", 20)
-	core, err := filepath.Abs(filepath.Join("..", "..", "lifecycle"))
-	require.NoError(t, err)
-	all := mutants(t, core)
+	all := mutants(t)
 	rand.New(rand.NewPCG(uint64(seed), 0)).Shuffle(len(all), func(i, j int) { all[i], all[j] = all[j], all[i] })
 	dir := t.TempDir()
 	require.NoError(t, writeDemo(&strings.Builder{}, dir))
 	writeMutantBounds(t, dir)
 	var table bytes.Buffer
 	fmt.Fprintf(&table, "seed %d, %d of %d possible changes\n", seed, count, len(all))
-	unchanged, compiles := mutant{file: "session.go"}.build(t, dir, core)
+	unchanged, compiles := mutant{file: "lifecycle/session.go"}.build(t, dir)
 	require.True(t, compiles)
 	by, _ := mutant{}.find(dir, unchanged)
 	require.Equal(t, "nobody", by, "the core as it is")
@@ -232,7 +255,7 @@ func TestMutantsAreFound(t *testing.T) {
 		if tried == count {
 			break
 		}
-		program, compiles := m.build(t, dir, core)
+		program, compiles := m.build(t, dir)
 		if !compiles {
 			continue
 		}
@@ -271,8 +294,8 @@ func writeMutantBounds(t *testing.T, dir string) {
 	}
 }
 
-func (m mutant) build(t *testing.T, dir, core string) (program string, compiles bool) {
-	path := filepath.Join(core, m.file)
+func (m mutant) build(t *testing.T, dir string) (program string, compiles bool) {
+	path := sourceOf(t, m.file)
 	source, err := os.ReadFile(path)
 	require.NoError(t, err)
 	changed := filepath.Join(dir, "changed.go")
@@ -318,6 +341,7 @@ func (m mutant) find(dir, program string) (by string, took time.Duration) {
 	}
 	start = time.Now()
 	for _, tests := range [][3]string{
+		{"./form", ".", "tests of the form"},
 		{"./lifecycle", ".", "tests of the core"},
 		{"./scenario", "Rules", "scenarios of the rules"},
 		{"./verify", "Recorded", "sessions, as recorded"},

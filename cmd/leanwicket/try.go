@@ -9,7 +9,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
-	"leanwicket.dev/try"
+	"leanwicket.dev/internal/try"
 )
 
 func tryCommand() *cobra.Command {

@@ -9,8 +9,8 @@ import (
 	"strings"
 	"time"
 
-	"leanwicket.dev/diagram"
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/diagram"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/replies"
 	"leanwicket.dev/trace"

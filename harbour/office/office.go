@@ -14,8 +14,8 @@ import (
 	"strings"
 	"time"
 
+	"leanwicket.dev/browser"
 	"leanwicket.dev/declare"
-	"leanwicket.dev/dom/bundle"
 	"leanwicket.dev/formhttp"
 	"leanwicket.dev/harbour"
 	"leanwicket.dev/ledger"
@@ -127,7 +127,7 @@ func (o *Office) routes(keys ledger.Store) error {
 		http.ServeContent(w, r, "live.js", time.Time{}, bytes.NewReader(liveScript))
 	})
 	o.mux.HandleFunc("POST /live", o.replay)
-	o.mux.Handle("GET /leanwicket/", http.StripPrefix("/leanwicket", bundle.Handler()))
+	o.mux.Handle("GET /leanwicket/", http.StripPrefix("/leanwicket", browser.Handler()))
 	for _, path := range []string{"/registry/contact", "/registry/vessel", "/plans/7"} {
 		o.mux.HandleFunc("GET "+path, o.record)
 	}

@@ -17,7 +17,7 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 
-	"leanwicket.dev/internal/browser"
+	"leanwicket.dev/internal/chromiumtest"
 )
 
 // pageStates are the pages of the office: a path, and what is sent to it.
@@ -44,7 +44,7 @@ var pageStates = []struct {
 
 // The pages are correct HTML in the eyes of the Nu HTML checker.
 func TestPagesAreCorrect(t *testing.T) {
-	checker := browser.Package("vnu-jar")
+	checker := chromiumtest.Package("vnu-jar")
 	if _, err := exec.LookPath("java"); err != nil || checker == "" {
 		t.Skip("the HTML checker or java is not installed: run ./test")
 	}
@@ -93,7 +93,7 @@ func openWithPermit(t *testing.T) desk {
 // No page, in any state, has what axe-core calls a violation: light, dark, and in
 // forced colors.
 func TestPagesAreAccessible(t *testing.T) {
-	page := browser.Open(t)
+	page := chromiumtest.Open(t)
 	d := openWithPermit(t)
 	for _, media := range []cdpemulation.MediaFeature{{}, {Name: "prefers-color-scheme", Value: "dark"}, {Name: "forced-colors", Value: "active"}} {
 		features := []*cdpemulation.MediaFeature{&media}
@@ -113,7 +113,7 @@ func accessible(t *testing.T, page context.Context, d desk, media string) {
 		if state.sent != nil {
 			fillAndSubmit(t, ctx, state.sent)
 		}
-		violations := browser.Violations(t, ctx)
+		violations := chromiumtest.Violations(t, ctx)
 		cancel()
 		require.Equal(t, "[]", violations, state.name+" "+media)
 	}
@@ -140,7 +140,7 @@ func TestScreens(t *testing.T) {
 	if os.Getenv("UPDATE") == "" {
 		t.Skip("UPDATE=1 takes docs/screenshots anew")
 	}
-	page := browser.Open(t)
+	page := chromiumtest.Open(t)
 	d := openWithPermit(t)
 	take := func(name string) {
 		png, err := chromedp.Run(page, chromedp.CaptureScreenshot())

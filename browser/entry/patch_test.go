@@ -1,0 +1,73 @@
+//go:build js
+
+package entry
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"leanwicket.dev/declare"
+	"leanwicket.dev/harbour"
+)
+
+func openForm(t *testing.T, name string) *page {
+	source, err := declare.OpenFS(harbour.Files(), name)
+	require.NoError(t, err)
+	compiled, err := source.Form.MarshalBinary()
+	require.NoError(t, err)
+	p, err := open(compiled, 0, strings.Repeat("07", 16), "", "")
+	require.NoError(t, err)
+	return p
+}
+
+// told gives the records of a patch that begin with a word.
+func told(p *page, what string) (records []string) {
+	for record := range strings.SplitSeq(p.out.take(), string(recordEnd)) {
+		if strings.HasPrefix(record, what+string(partEnd)) {
+			records = append(records, strings.ReplaceAll(strings.TrimSuffix(record, string(partEnd)), string(partEnd), "|"))
+		}
+	}
+	return records
+}
+
+// A session as the script drives it: each event brings back what changed, what is
+// to be sent, and what the next page would need.
+func TestPatches(t *testing.T) {
+	p := openForm(t, "visit.form.yaml")
+	require.Equal(t, []string{"form|visit|Visit|2|submit"}, told(p, "form"))
+	p.happened("edit", [4]string{"vessel", "Egret\x1e\x1f"})
+	require.Equal(t, []string{"field|vessel|ad|Egret|"}, told(p, "field"), "the ends of parts are in no text")
+	p.happened("edit", [4]string{"nights", "3"})
+	p.now = time.Second
+	p.happened("submit", [4]string{"submit"})
+	fetch := told(p, "fetch")
+	require.Len(t, fetch, 1)
+	parts := strings.Split(fetch[0], "|")
+	require.Equal(t, []string{"send", "POST", "/visits", `{"vessel":"Egret\u001e\u001f","nights":3}`}, parts[2:6])
+	p.happened("answered", [4]string{parts[1], "201", "Location" + string(partEnd) + "/visits/7", strings.Join([]string{"o1", "id", "s7"}, string(partEnd))})
+	require.Equal(t, []string{"navigate|/visits/7"}, told(p, "navigate"))
+	p.happened("elapsed", [4]string{"99"})
+	p.happened("sing", [4]string{})
+	require.Equal(t, []string{"error|unknown: sing"}, told(p, "error"))
+}
+
+func TestBodies(t *testing.T) {
+	parts := func(p ...string) string { return strings.Join(p, string(partEnd)) }
+	require.Nil(t, readBody(""))
+	require.Equal(t, map[string]any{"a": []any{true, false, nil, decimal("9.40")}, "b": "x"}, readBody(parts("o2", "a", "a4", "t", "f", "n", "d9.40", "b", "sx")))
+	require.Equal(t, []any{nil}, readBody(parts("a9", "")), "no more than there is")
+	require.NotPanics(t, func() { readBody(strings.Repeat("a1"+string(partEnd), 1000)) })
+}
+
+// A reset takes the errors off the page.
+func TestAResetTakesErrorsOffThePage(t *testing.T) {
+	p := openForm(t, "visit.form.yaml")
+	p.out.take()
+	p.happened("submit", [4]string{"submit"})
+	require.Len(t, told(p, "field"), 2)
+	p.happened("reset", [4]string{})
+	require.Len(t, told(p, "field"), 2)
+}

@@ -1,0 +1,301 @@
+//go:build js
+
+package entry
+
+import (
+	"strconv"
+	"strings"
+	"syscall/js"
+	"time"
+
+	"leanwicket.dev/form"
+	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/runner"
+	"leanwicket.dev/trace"
+)
+
+// page is one form on a page: its session, and what the script is to do next.
+type page struct {
+	number  number
+	out     patch
+	form    *form.Form
+	runner  *runner.Runner
+	now     time.Duration
+	begun   time.Duration
+	opened  bool
+	next    int // names timers and requests
+	timers  map[int]func()
+	answers map[int]func(runner.Answer)
+	seed    lifecycle.Seed
+	events  []happening
+}
+
+// happening is an event and when it was.
+type happening struct {
+	at    time.Duration
+	event lifecycle.Event
+}
+
+var pages []*page
+
+// number is a page as its session's clock and its way to the network, which are
+// the browser's: what an interface holds carries every method of every type that it
+// leads to, and a page leads to much.
+type number int
+
+// Serve gives the script its door, globalThis.leanwicketCore, and stays. The door
+// is a function of a page's number, the time in milliseconds, what happened and up
+// to four texts; it returns a patch.
+func Serve() {
+	js.Global().Set("leanwicketCore", js.FuncOf(func(_ js.Value, args []js.Value) any {
+		now := time.Duration(args[1].Float() * float64(time.Millisecond))
+		if args[2].String() == "open" {
+			p, err := open(bytesOf(args[3]), now, args[4].String(), args[5].String(), args[6].String())
+			if err != nil {
+				return "error" + string(partEnd) + err.Error()
+			}
+			return p.out.take()
+		}
+		p := pages[args[0].Int()]
+		p.now = now
+		texts := [4]string{}
+		for k := range min(len(texts), len(args)-3) {
+			texts[k] = args[k+3].String()
+		}
+		p.happened(args[2].String(), texts)
+		return p.out.take()
+	}))
+	select {}
+}
+
+func bytesOf(array js.Value) []byte {
+	data := make([]byte, array.Get("length").Int())
+	js.CopyBytesToGo(data, array)
+	return data
+}
+
+// open opens a session of a compiled form, with a seed in hexadecimal and what an
+// earlier page kept, or nothing: a mark where it had sent more, and the rest.
+func open(compiled []byte, now time.Duration, seed, mark, kept string) (*page, error) {
+	f, err := form.Read(compiled)
+	if err != nil {
+		return nil, err
+	}
+	p := &page{number: number(len(pages)), form: f, now: now, begun: now, timers: map[int]func(){}, answers: map[int]func(runner.Answer){}}
+	pages = append(pages, p)
+	o := runner.Options{Transport: p.number, Clock: p.number, Observe: p.observe, Keep: p.keep, KeepLater: true}
+	if key, ok := lifecycle.ParseKey(seed); ok {
+		p.seed = lifecycle.Seed(key)
+	}
+	o.Seed = p.seed
+	p.out.add("form", f.Name, f.Title, strconv.Itoa(len(f.Fields)), strings.Join(f.Buttons, " "))
+	if kept != "" {
+		o.Kept, _ = trace.ReadKept(f, kept) // what another version of the form kept is dropped
+	}
+	p.runner = runner.New(f, o)
+	p.everything()
+	if mark != "" {
+		p.out.add("say", lifecycle.Assertive.String(), f.Text(form.Message{ID: form.MessageUnsettledPrivate}), "unsure", "submission")
+	}
+	return p, nil
+}
+
+// trace is the record of the session. It is made when somebody asks: the
+// fingerprint of a large form's state is too much for each key.
+func (p *page) trace() string {
+	var text strings.Builder
+	s, opening := lifecycle.Open(p.form, p.seed)
+	w := trace.NewWriter(&text, s, opening)
+	for _, h := range p.events {
+		effects, err := s.Apply(h.event)
+		_ = w.Step(h.at, h.event, effects, err) // a text takes everything
+	}
+	return text.String()
+}
+
+// everything tells how each field is.
+func (p *page) everything() {
+	p.runner.Read(func(s *lifecycle.Session) {
+		for f := range s.Fields() {
+			p.out.field(f)
+		}
+		p.out.status(s)
+	})
+}
+
+// happened gives the session what the script saw.
+func (p *page) happened(what string, texts [4]string) {
+	switch what {
+	case "elapsed":
+		id, _ := strconv.Atoi(texts[0])
+		if f := p.timers[id]; f != nil {
+			delete(p.timers, id)
+			f()
+		}
+	case "answered":
+		id, _ := strconv.Atoi(texts[0])
+		if done := p.answers[id]; done != nil {
+			delete(p.answers, id)
+			done(answerOf(texts))
+		}
+	case "keep":
+		p.runner.Keep()
+	case "trace":
+		p.out.add("trace", p.trace())
+	default:
+		e, ok := eventOf(what, texts)
+		if !ok {
+			p.out.add("error", "unknown: "+what)
+			return
+		}
+		if err := p.runner.Apply(e); err != nil {
+			p.out.add("turned away", err.Error())
+			if f, ok := p.field(e.Path); ok { // what its control shows is not what it holds
+				p.out.field(f)
+			}
+		}
+	}
+}
+
+func (p *page) field(path string) (f lifecycle.FieldState, ok bool) {
+	p.runner.Read(func(s *lifecycle.Session) { f, ok = s.Field(path) })
+	return f, ok
+}
+
+func eventOf(what string, texts [4]string) (lifecycle.Event, bool) {
+	switch what {
+	case "edit":
+		return lifecycle.Edit(texts[0], texts[1]), true
+	case "blur":
+		return lifecycle.Blur(texts[0]), true
+	case "submit":
+		return lifecycle.Submit(texts[0]), true
+	case "cancel":
+		return lifecycle.Cancel(), true
+	case "retry":
+		return lifecycle.Retry(), true
+	case "reset":
+		return lifecycle.Reset(), true
+	case "refresh":
+		return lifecycle.Refresh(), true
+	case "returned":
+		return lifecycle.Returned(), true
+	case "add":
+		return lifecycle.AddRow(texts[0]), true
+	case "remove":
+		return lifecycle.RemoveRow(texts[0]), true
+	case "move":
+		return lifecycle.MoveRow(texts[0], texts[1]), true
+	case "resolve":
+		choice := lifecycle.ChooseMine
+		if texts[1] == lifecycle.ChooseTheirs.String() {
+			choice = lifecycle.ChooseTheirs
+		}
+		return lifecycle.Resolve(texts[0], choice), true
+	case "leave":
+		kind := lifecycle.LeaveInside
+		if texts[1] == lifecycle.LeaveUnload.String() {
+			kind = lifecycle.LeaveUnload
+		}
+		return lifecycle.LeaveAsked(texts[0], kind), true
+	case "answer":
+		for _, a := range []lifecycle.LeaveAnswer{lifecycle.AnswerStay, lifecycle.AnswerDiscard, lifecycle.AnswerSubmit} {
+			if a.String() == texts[0] {
+				return lifecycle.LeaveAnswered(a), true
+			}
+		}
+	}
+	return lifecycle.Event{}, false
+}
+
+// answerOf reads an answer: its status, headers as names and values, and body.
+func answerOf(texts [4]string) runner.Answer {
+	status, err := strconv.Atoi(texts[1])
+	if err != nil || status == 0 {
+		return runner.Answer{}
+	}
+	r := runner.Answer{Status: status, Header: map[string]string{}}
+	headers := strings.Split(texts[2], string(partEnd))
+	for k := 0; k+1 < len(headers); k += 2 {
+		r.Header[headers[k]] = headers[k+1]
+	}
+	r.Body = readBody(texts[3])
+	return r
+}
+
+// observe tells the script what a step changed.
+func (p *page) observe(s runner.Step) {
+	if p.opened { // the first step has no event
+		p.events = append(p.events, happening{p.now - p.begun, s.Event})
+	}
+	p.opened = true
+	if p.runner != nil { // of the opening everything is told
+		p.runner.Read(p.changed)
+	}
+	for k := range s.Effects {
+		p.out.effect(p.form, &s.Effects[k])
+	}
+	if text := lifecycle.RowText(p.form, s.Event); text != "" && p.opened && s.Err == nil {
+		p.out.add("tell", text)
+	}
+}
+
+func (p *page) changed(session *lifecycle.Session) {
+	for f := range session.Changed() {
+		p.out.field(f)
+		if f.Declared().Kind == form.KindRows {
+			p.rows(session, f)
+		}
+	}
+	p.out.status(session)
+}
+
+// rows tells how every field of a group is: what stands at a place may be another
+// row now.
+func (p *page) rows(session *lifecycle.Session, group lifecycle.FieldState) {
+	for f := range session.Fields() {
+		if of, inRows := p.form.Group(f.Place().Field); inRows && of == group.Place().Field && f.Declared().Kind != form.KindRows {
+			p.out.field(f)
+		}
+	}
+}
+
+// keep tells the script what to keep: a mark where more was sent than is kept, and
+// the rest.
+func (p *page) keep(kept *lifecycle.Restored, more bool) {
+	mark, text := "", ""
+	if more {
+		mark = "!"
+	}
+	if kept != nil {
+		text = string(trace.AppendKept(nil, p.form, kept))
+	}
+	p.out.add("keep", mark, text)
+}
+
+// Do is that of runner.Transport.
+func (n number) Do(r runner.Request, done func(runner.Answer)) (stop func()) {
+	p := pages[n]
+	p.next++
+	id := p.next
+	p.answers[id] = done
+	p.out.add(append([]string{"fetch", strconv.Itoa(id), r.Kind.String(), r.Method, r.URL, string(r.Body)}, r.Headers()...)...)
+	return func() {
+		if r.Kind != lifecycle.EffectSend { // what a submission came to is welcome, however late
+			p.out.add("abort", strconv.Itoa(id))
+		}
+	}
+}
+
+// After is that of runner.Clock.
+func (n number) After(d time.Duration, f func()) (stop func()) {
+	p := pages[n]
+	p.next++
+	id := p.next
+	p.timers[id] = f
+	p.out.add("timer", strconv.Itoa(id), strconv.FormatInt(d.Milliseconds(), 10))
+	return func() { delete(p.timers, id); p.out.add("stop", strconv.Itoa(id)) }
+}
+
+// Now is that of runner.Clock.
+func (n number) Now() time.Duration { return pages[n].now }

@@ -1,8 +1,0 @@
-//go:build js
-
-// The program that the bundle carries: the core in a browser.
-package main
-
-import "leanwicket.dev/dom"
-
-func main() { dom.Serve() }

@@ -1,0 +1,67 @@
+// Package chromiumtest drives a real Chromium in tests. A test without one is skipped,
+// and says so.
+package chromiumtest
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"runtime"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+
+	"leanwicket.dev/internal/chromium"
+)
+
+// Open starts a browser with one empty page of 1280 by 800 pixels.
+func Open(t testing.TB) context.Context {
+	t.Helper()
+	if testing.Short() {
+		t.Skip("starts a browser")
+	}
+	program := chromium.Find()
+	if program == "" {
+		t.Skip("no Chromium is installed: apt-get install chromium, or run ./test")
+	}
+	allocated, stop := chromedp.NewExecAllocator(context.Background(), chromium.Options(program, t.TempDir(), false)...)
+	t.Cleanup(stop)
+	page, end := chromedp.NewContext(allocated)
+	t.Cleanup(end)
+	// The first use is one without a deadline: a page whose first use has one is
+	// lost when that is over.
+	require.NoError(t, chromedp.Do(page, chromedp.EmulateViewport(1280, 800)))
+	return page
+}
+
+// Violations is what axe-core finds wrong with the page that is open, as JSON; []:
+// nothing. Without axe-core the test is skipped.
+//
+// In forced colors the colors are the system's, and axe-core reads those that the page
+// has asked for: contrast is not looked at then.
+func Violations(t testing.TB, page context.Context) string {
+	t.Helper()
+	axe := Package("axe-core")
+	if axe == "" {
+		t.Skip("the accessibility checker is not installed: run ./test")
+	}
+	source, err := os.ReadFile(filepath.Join(axe, "axe.min.js"))
+	require.NoError(t, err)
+	_, err = chromedp.Run(page, chromedp.Evaluate[bool](string(source)+"; true"))
+	require.NoError(t, err)
+	found, err := chromedp.Run(page, chromedp.Evaluate[string](
+		`axe.run({rules: {"color-contrast": {enabled: !matchMedia("(forced-colors: active)").matches}}}).then(r => JSON.stringify(r.violations.map(v => [v.id, v.help, v.nodes.map(n => n.html + " " + n.failureSummary)]), null, 1))`, chromedp.EvalAwaitPromise))
+	require.NoError(t, err)
+	return found
+}
+
+// Package is the folder of an npm package that tests use, or nothing.
+func Package(name string) string {
+	_, here, _, _ := runtime.Caller(0)
+	dir := filepath.Join(filepath.Dir(here), "..", "..", "tools", "npm", "node_modules", name)
+	if _, err := os.Stat(dir); err != nil {
+		return ""
+	}
+	return dir
+}
