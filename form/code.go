@@ -1,5 +1,7 @@
 package form
 
+import "slices"
+
 // Code names what is wrong, in HTML's constraint-validation names.
 type Code uint8
 
@@ -26,7 +28,7 @@ var codeWords = [codeCount]string{
 func (c Code) String() string { return Word(codeWords[:], c) }
 
 // CodeWords lists the codes of rules.
-func CodeWords() []string { return codeWords[:] }
+func CodeWords() []string { return slices.Clone(codeWords[:]) }
 
 // Codes is a set of codes.
 type Codes uint16

@@ -1,5 +1,7 @@
 package form
 
+import "slices"
+
 // Wording is a text in the plural forms of its language, by the categories of
 // Unicode CLDR (https://cldr.unicode.org/index/cldr-spec/plural-rules). Other is
 // always there; a form that is empty falls back to it.
@@ -35,7 +37,7 @@ var pluralWords = [...]string{"other", "zero", "one", "two", "few", "many"}
 func (c PluralCategory) String() string { return Word(pluralWords[:], c) }
 
 // PluralWords lists the names of the categories.
-func PluralWords() []string { return append([]string(nil), pluralWords[:]...) }
+func PluralWords() []string { return slices.Clone(pluralWords[:]) }
 
 // PluralTable gives the category of each whole number in one language. It has a byte
 // for each of 0 to 99, for each of 100 to 199, which stands for every larger number

@@ -1,6 +1,10 @@
 package guarantee
 
-import "leanwicket.dev/form"
+import (
+	"slices"
+
+	"leanwicket.dev/form"
+)
 
 // Guarantee is one promise of the lifecycle.
 type Guarantee uint8
@@ -34,7 +38,7 @@ var guaranteeWords = [guaranteeCount]string{
 func (g Guarantee) String() string { return form.Word(guaranteeWords[:], g) }
 
 // GuaranteeWords lists the guarantees' names.
-func Words() []string { return guaranteeWords[:] }
+func Words() []string { return slices.Clone(guaranteeWords[:]) }
 
 // Breach is a guarantee that a step has broken, and how.
 type Breach struct {

@@ -314,7 +314,7 @@ func (f FieldState) Issues() []Issue {
 	}
 	var list []Issue
 	path := f.Path()
-	for code := range form.Code(len(form.CodeWords())) {
+	for code := form.CodeValueMissing; code <= form.CodeCustomError; code++ {
 		if c.rules.Has(code) {
 			list = append(list, Issue{path, SourceRule, code.String(), s.ruleText(f.cell, code), s.shows(f.cell, SourceRule)})
 		}

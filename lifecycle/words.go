@@ -1,6 +1,10 @@
 package lifecycle
 
-import "leanwicket.dev/form"
+import (
+	"slices"
+
+	"leanwicket.dev/form"
+)
 
 // The words of state. Each type's String gives the word as it stands in files
 // and output.
@@ -207,4 +211,4 @@ func (hs Holds) Words() []string {
 }
 
 // HoldWords lists the words of all holds in their order.
-func HoldWords() []string { return holdWords[:] }
+func HoldWords() []string { return slices.Clone(holdWords[:]) }
