@@ -28,7 +28,7 @@ func TestCompiledFormsReadBack(t *testing.T) {
 		other, _ := lifecycle.Open(again, lifecycle.Seed{7})
 		for range rapid.IntRange(0, 20).Draw(t, "steps") {
 			e := w.Event(t)
-			w.Apply(e)
+			w.Step(e)
 			other.Apply(e)
 			require.Equal(t, w.Session.AppendExact(nil), other.AppendExact(nil))
 		}

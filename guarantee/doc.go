@@ -2,9 +2,8 @@
 // everybody can read of it, and says which [Guarantee] the step broke, and how.
 //
 //	watch := guarantee.NewWatch(session, opening) // opening is what lifecycle.Open returned
-//	watch.Before(event)
-//	effects, err := session.Apply(event)
-//	breaches := watch.After(event, effects, err)
+//	step := lifecycle.Drive(session, event, watch)
+//	breaches := watch.Breaches()
 //
 // guarantee.go names the guarantees and what a form's policies trade away. watch.go is the
 // judge, steps.go the single judgements, memory.go what it remembers, and pack.go writes a

@@ -13,9 +13,8 @@ import (
 // out; it shares no code with what it checks.
 //
 //	w := NewWatch(session, effects) // what Open returned
-//	w.Before(event)
-//	effects, err := session.Apply(event)
-//	breaches := w.After(event, effects, err)
+//	lifecycle.Drive(session, event, w)
+//	breaches := w.Breaches()
 type Watch struct {
 	session *lifecycle.Session
 
@@ -111,7 +110,6 @@ func NewWatch(s *lifecycle.Session, opening []lifecycle.Effect) *Watch {
 
 // Before takes down the state before an event.
 func (w *Watch) Before(e lifecycle.Event) {
-	w.breaches = w.breaches[:0]
 	w.takeDown()
 	w.then.session = nil
 	if !e.Kind.FromApplicant() {
@@ -208,16 +206,20 @@ func (w *Watch) broken(g Guarantee, path, what string) {
 	w.breaches = append(w.breaches, Breach{g, path, what})
 }
 
-// After checks the step. err is what Apply returned beside the effects. The
-// breaches are valid until the next Before.
-func (w *Watch) After(e lifecycle.Event, effects []lifecycle.Effect, err error) []Breach {
-	if err != nil {
+// Breaches are the guarantees that the newest step broke. They are valid until the next
+// step.
+func (w *Watch) Breaches() []Breach { return w.breaches }
+
+// After checks the step.
+func (w *Watch) After(s lifecycle.Step) {
+	w.breaches = w.breaches[:0]
+	e, effects := s.Event, s.Effects
+	if s.Err != nil {
 		w.checkUnchanged(e, effects)
-		if w.mustBeStale(e) || err != lifecycle.ErrStale {
-			return w.breaches
+		if !w.mustBeStale(e) && s.Err == lifecycle.ErrStale {
+			w.broken(StaleIgnored, "", "an answer that is current was taken for stale")
 		}
-		w.broken(StaleIgnored, "", "an answer that is current was taken for stale")
-		return w.breaches
+		return
 	}
 	if w.mustBeStale(e) {
 		w.broken(StaleIgnored, "", "an answer to a request that is not current was taken: "+e.Kind.String())
@@ -235,7 +237,6 @@ func (w *Watch) After(e lifecycle.Event, effects []lifecycle.Effect, err error) 
 	w.checkEntries(e, outcome)
 	w.checkWayForward(e, effects, now)
 	w.checkSaid(e, effects, outcome, now)
-	return w.breaches
 }
 
 // mustBeStale reports whether an answer belongs to nothing that is current.

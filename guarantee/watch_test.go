@@ -47,17 +47,18 @@ func newTampered(t *testing.T, change func(*form.Declaration)) *tampered {
 
 func (x *tampered) apply(events ...lifecycle.Event) {
 	for _, e := range events {
-		x.w.Before(e)
-		effects, err := x.s.Apply(e)
-		require.Empty(x.t, x.w.After(e, effects, err))
+		lifecycle.Drive(x.s, e, x.w)
+		require.Empty(x.t, x.w.Breaches())
 	}
 }
 
 func (x *tampered) bend(e lifecycle.Event, change func(effects []lifecycle.Effect) []lifecycle.Effect) []Guarantee {
 	x.w.Before(e)
-	effects, err := x.s.Apply(e)
+	step := lifecycle.Drive(x.s, e)
+	step.Effects = change(append([]lifecycle.Effect(nil), step.Effects...))
+	x.w.After(step)
 	broken := []Guarantee{}
-	for _, b := range x.w.After(e, change(append([]lifecycle.Effect(nil), effects...)), err) {
+	for _, b := range x.w.Breaches() {
 		require.NotEmpty(x.t, b.Error())
 		broken = append(broken, b.Guarantee)
 	}

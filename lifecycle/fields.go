@@ -2,7 +2,6 @@ package lifecycle
 
 import (
 	"slices"
-
 	"strings"
 
 	"leanwicket.dev/form"

@@ -15,7 +15,7 @@ func TestAnyOrderOfEventsKeepsEveryGuarantee(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		w := walk.New(walk.Form(t))
 		if rapid.IntRange(0, 3).Draw(t, "kept") == 0 {
-			w.Apply(lifecycle.Restore(w.Kept(t)))
+			w.Step(lifecycle.Restore(w.Kept(t)))
 			for _, breach := range w.Breaches {
 				t.Fatal(breach)
 			}
@@ -23,7 +23,7 @@ func TestAnyOrderOfEventsKeepsEveryGuarantee(t *testing.T) {
 		copied, mirror := &lifecycle.Session{}, walk.NewMirror(w.Session)
 		for range rapid.IntRange(1, 60).Draw(t, "steps") {
 			e := w.Event(t)
-			if _, err := w.Apply(e); err == nil {
+			if step := w.Step(e); step.Err == nil {
 				mirror.Follow(w.Session)
 			}
 			if problem := mirror.Difference(w.Session); problem != "" {

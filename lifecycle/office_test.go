@@ -101,10 +101,10 @@ func (p *post) apply(e lifecycle.Event) {
 		line = fmt.Sprintf("%d.%d %s", e.Attempt, e.Try, e.Reply.Kind)
 	}
 	key := p.s.Attempt().Key
-	p.watch.Before(e)
-	effects, err := p.s.Apply(e)
+	step := lifecycle.Drive(p.s, e, p.watch)
+	effects, err := step.Effects, step.Err
 	p.log = append(p.log, fmt.Sprintf("%s → %s (%v)", line, p.s.Submission(), err))
-	for _, breach := range p.watch.After(e, effects, err) {
+	for _, breach := range p.watch.Breaches() {
 		p.t.Fatalf("%v\n%s", breach, strings.Join(p.log, "\n"))
 	}
 	p.carryOut(effects)

@@ -3,7 +3,7 @@
 //
 //	r := runner.New(form, runner.Options{
 //		Transport: overhttp.New(http.DefaultClient, "https://office.example"),
-//		Observe:   func(s runner.Step) { screen.Draw() },
+//		Observe:   func(s lifecycle.Step) { screen.Draw() },
 //	})
 //	defer r.Close()
 //	err := r.Apply(lifecycle.Edit("vessel/name", "Heron"))

@@ -47,7 +47,7 @@ type Options struct {
 	Seed      lifecycle.Seed // 128 random bits that no other session has: the submission keys come from it; zero: drawn
 	// Observe is told each step after it was carried out, with no lock held: it may
 	// read and apply. Steps of several goroutines may reach it at once.
-	Observe func(Step)
+	Observe func(lifecycle.Step)
 	// Keep is given what would be lost with this page, after each change of it and
 	// before anything is sent; nil: nothing would. With more an attempt is open that is
 	// not kept, because it sent a private value: the next page says
@@ -63,19 +63,13 @@ type Options struct {
 	Trace io.Writer
 	// Watch checks the guarantees after each step: runner.Guarantees makes one; nil:
 	// they are not checked.
-	Watch func(*lifecycle.Session, []lifecycle.Effect) Watch
-}
-
-// Watch looks at each step as a whole.
-type Watch interface {
-	Before(e lifecycle.Event)
-	After(e lifecycle.Event, effects []lifecycle.Effect, err error)
+	Watch func(*lifecycle.Session, []lifecycle.Effect) lifecycle.Watcher
 }
 
 // Guarantees checks all of them, and tells each that a step broke. What it is not
 // given to costs nothing, nor its size.
-func Guarantees(broken func(guarantee.Breach)) func(*lifecycle.Session, []lifecycle.Effect) Watch {
-	return func(s *lifecycle.Session, opening []lifecycle.Effect) Watch {
+func Guarantees(broken func(guarantee.Breach)) func(*lifecycle.Session, []lifecycle.Effect) lifecycle.Watcher {
+	return func(s *lifecycle.Session, opening []lifecycle.Effect) lifecycle.Watcher {
 		return told{guarantee.NewWatch(s, opening), broken}
 	}
 }
@@ -85,17 +79,11 @@ type told struct {
 	broken func(guarantee.Breach)
 }
 
-func (t told) After(e lifecycle.Event, effects []lifecycle.Effect, err error) {
-	for _, b := range t.Watch.After(e, effects, err) {
+func (t told) After(s lifecycle.Step) {
+	t.Watch.After(s)
+	for _, b := range t.Breaches() {
 		t.broken(b)
 	}
-}
-
-// Step is what happened: an event, what it asked for, and why it changed nothing.
-type Step struct {
-	Event   lifecycle.Event
-	Effects []lifecycle.Effect // of the opening where there was no event
-	Err     error              // of Session.Apply
 }
 
 // ErrClosed is the error of events after Close.
@@ -105,15 +93,15 @@ var ErrClosed = errors.New("the runner is closed")
 type Runner struct {
 	o Options
 
-	mu      sync.Mutex
-	session *lifecycle.Session
-	watch   Watch
-	trace   *trace.Writer
-	begun   time.Duration
-	closed  bool
-	kept    bool // something was kept, perhaps by an earlier page
-	timers  map[lifecycle.TimerID]func()
-	out     map[call]func()
+	mu       sync.Mutex
+	session  *lifecycle.Session
+	watchers []lifecycle.Watcher // those that look at each step
+	trace    *trace.Writer
+	begun    time.Duration
+	closed   bool
+	kept     bool // something was kept, perhaps by an earlier page
+	timers   map[lifecycle.TimerID]func()
+	out      map[call]func()
 }
 
 // call names a request that is out: a load or check, or a try.
@@ -140,12 +128,12 @@ func New(form *form.Form, o Options) *Runner {
 		r.trace = trace.NewWriter(o.Trace, session, opening)
 	}
 	if o.Watch != nil {
-		r.watch = o.Watch(session, opening)
+		r.watchers = append(r.watchers, o.Watch(session, opening))
 	}
 	r.mu.Lock()
 	r.carryOut(opening)
 	r.mu.Unlock()
-	r.observe(Step{Effects: opening})
+	r.observe(lifecycle.Step{Effects: opening})
 	if o.Kept != nil {
 		_ = r.Apply(lifecycle.Restore(o.Kept)) // what another version of the form kept is dropped
 	}
@@ -163,37 +151,31 @@ func (r *Runner) Apply(e lifecycle.Event) error {
 	return step.Err
 }
 
-func (r *Runner) observe(s Step) {
+func (r *Runner) observe(s lifecycle.Step) {
 	if r.o.Observe != nil {
 		r.o.Observe(s)
 	}
 }
 
-func (r *Runner) step(e lifecycle.Event) (Step, error) {
+func (r *Runner) step(e lifecycle.Event) (lifecycle.Step, error) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if r.closed {
-		return Step{}, ErrClosed
+		return lifecycle.Step{}, ErrClosed
 	}
-	if r.watch != nil {
-		r.watch.Before(e)
-	}
-	effects, err := r.session.Apply(e)
-	if r.watch != nil {
-		r.watch.After(e, effects, err)
-	}
+	step := lifecycle.Drive(r.session, e, r.watchers...)
 	if r.trace != nil {
-		_ = r.trace.Step(r.o.Clock.Now()-r.begun, e, effects, err) // a record that cannot be written stops nobody's work
+		_ = r.trace.Step(r.o.Clock.Now()-r.begun, step) // a record that cannot be written stops nobody's work
 	}
-	effects = slices.Clone(effects)
-	for k := range effects {
-		effects[k].Values = slices.Clone(effects[k].Values)
+	step.Effects = slices.Clone(step.Effects)
+	for k := range step.Effects {
+		step.Effects[k].Values = slices.Clone(step.Effects[k].Values)
 	}
-	if !r.o.KeepLater || sends(effects) {
+	if !r.o.KeepLater || sends(step.Effects) {
 		r.keep()
 	}
-	r.carryOut(effects)
-	return Step{e, effects, err}, nil
+	r.carryOut(step.Effects)
+	return step, nil
 }
 
 // Read looks at the session. Nothing changes it meanwhile; f neither applies nor

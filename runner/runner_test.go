@@ -169,7 +169,7 @@ func TestManyAtOnce(t *testing.T) {
 			var record bytes.Buffer
 			r := runner.New(f, runner.Options{
 				Transport: b, Seed: lifecycle.Seed{byte(seed)}, Trace: &record, Watch: runner.Guarantees(func(b guarantee.Breach) { t.Error(b) }),
-				Observe: func(s runner.Step) { submissionOf(s) }, Keep: func(*lifecycle.Restored, bool) {},
+				Observe: func(s lifecycle.Step) { submissionOf(s) }, Keep: func(*lifecycle.Restored, bool) {},
 			})
 			edits, _ := declare.Fill(f)
 			var all sync.WaitGroup
@@ -197,4 +197,4 @@ func TestManyAtOnce(t *testing.T) {
 	}
 }
 
-func submissionOf(s runner.Step) string { return fmt.Sprint(s.Event.Kind, len(s.Effects), s.Err) }
+func submissionOf(s lifecycle.Step) string { return fmt.Sprint(s.Event.Kind, len(s.Effects), s.Err) }

@@ -45,6 +45,7 @@ type play struct {
 	options  Options
 	session  *lifecycle.Session
 	watch    *guarantee.Watch
+	watchers []lifecycle.Watcher
 	result   *Result
 
 	now      time.Duration
@@ -118,6 +119,7 @@ func (p *play) open() {
 	p.session, effects = lifecycle.Open(form, lifecycle.Seed{})
 	if !p.options.Unguarded {
 		p.watch = guarantee.NewWatch(p.session, effects)
+		p.watchers = []lifecycle.Watcher{p.watch}
 	}
 	if p.recorder != nil {
 		p.recorder.opened(effects)
@@ -173,23 +175,21 @@ func (p *play) apply(event lifecycle.Event, answer *Answer) {
 	if p.options.Each != nil {
 		p.options.Each(p.now, event)
 	}
-	if p.watch != nil {
-		p.watch.Before(event)
-	}
 	if p.recorder != nil {
 		p.recorder.before()
 	}
 	ignored := p.session.Ignored()
 	before := p.session.Standing()
 	timer, _ := p.session.TimerOf(event.Timer)
-	effects, err := p.session.Apply(event)
+	step := lifecycle.Drive(p.session, event, p.watchers...)
+	effects, err := step.Effects, step.Err
 	if p.options.Taken != nil && err == nil {
 		for _, t := range lifecycle.AppendTransitions(nil, before, p.session.Standing(), event, timer) {
 			p.options.Taken(t)
 		}
 	}
 	if p.watch != nil {
-		for _, breach := range p.watch.After(event, effects, err) {
+		for _, breach := range p.watch.Breaches() {
 			p.fail(Failure{Kind: FailedGuarantee, Expected: "guarantee " + breach.Guarantee.String(), Found: breach.Error()})
 		}
 	}
@@ -201,7 +201,7 @@ func (p *play) apply(event lifecycle.Event, answer *Answer) {
 		p.recorder.after(event, answer, effects, err, p.session.Ignored() > ignored)
 	}
 	if p.trace != nil {
-		if err := p.trace.Step(p.now, event, effects, err); err != nil {
+		if err := p.trace.Step(p.now, step); err != nil {
 			p.fail(Failure{Kind: FailedBackend, Expected: "a trace that can be written", Found: err.Error()})
 		}
 	}

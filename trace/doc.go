@@ -7,8 +7,7 @@
 // fingerprints are taken over tokens, so that nothing of it can be found.
 //
 //	w := trace.NewWriter(out, session, opening)
-//	effects, err := session.Apply(event)
-//	w.Step(at, event, effects, err)
+//	w.Step(at, lifecycle.Drive(session, event))
 //
 //	record, err := trace.Read(in)
 //	difference, err := trace.Replay(form, record, trace.Observer{})

@@ -81,7 +81,7 @@ type Observer struct {
 	Opened func(s *lifecycle.Session, opening []lifecycle.Effect)
 	Before func(e lifecycle.Event)
 	// After is told each step; the effects are valid until the next.
-	After func(at time.Duration, e lifecycle.Event, effects []lifecycle.Effect, outcome error)
+	After func(at time.Duration, s lifecycle.Step)
 }
 
 // Replay gives a new session of the form every event of a trace, and compares
@@ -108,11 +108,11 @@ func Replay(form *form.Form, r *Record, o Observer) (*Difference, error) {
 		if o.Before != nil {
 			o.Before(e)
 		}
-		effects, err := s.Apply(e)
+		step := lifecycle.Drive(s, e)
 		if o.After != nil {
-			o.After(time.Duration(num(line, "at"))*time.Millisecond, e, effects, err)
+			o.After(time.Duration(num(line, "at"))*time.Millisecond, step)
 		}
-		if d := w.compare(k+2, line, effects, err); d != nil {
+		if d := w.compare(k+2, line, step.Effects, step.Err); d != nil {
 			return d, nil
 		}
 	}
@@ -134,9 +134,10 @@ func Guarantees(form *form.Form, r *Record) ([]Breach, *Difference, error) {
 	difference, err := Replay(form, r, Observer{
 		Opened: func(s *lifecycle.Session, opening []lifecycle.Effect) { watch = guarantee.NewWatch(s, opening) },
 		Before: func(e lifecycle.Event) { watch.Before(e) },
-		After: func(_ time.Duration, e lifecycle.Event, effects []lifecycle.Effect, outcome error) {
+		After: func(_ time.Duration, s lifecycle.Step) {
 			line++
-			for _, b := range watch.After(e, effects, outcome) {
+			watch.After(s)
+			for _, b := range watch.Breaches() {
 				found = append(found, Breach{b, line})
 			}
 		},

@@ -43,8 +43,7 @@ func record(t *rapid.T) (*form.Form, *walk.World, []byte) {
 	at := time.Duration(0)
 	step := func(e lifecycle.Event) {
 		at += 10 * time.Millisecond
-		effects, err := w.Apply(e)
-		require.NoError(t, writer.Step(at, e, effects, err))
+		require.NoError(t, writer.Step(at, w.Step(e)))
 	}
 	if rapid.Bool().Draw(t, "kept") {
 		step(lifecycle.Restore(w.Kept(t)))
@@ -112,8 +111,7 @@ func TestPrivateValuesAreNowhere(t *testing.T) {
 			{Path: "policy", Text: "hush- is no policy."}, {Path: "name", Text: "Ada has no hush-hush."}, {Text: "4711.50 is too much."},
 		}}),
 	} {
-		effects, err := s.Apply(e)
-		require.NoError(t, w.Step(time.Duration(k)*time.Second, e, effects, err))
+		require.NoError(t, w.Step(time.Duration(k)*time.Second, lifecycle.Drive(s, e)))
 	}
 	for _, secret := range []string{"hush", "4711.5", "soon"} {
 		require.NotContains(t, out.String(), secret)
@@ -133,8 +131,7 @@ func TestAChangedTraceDiffersAtItsLine(t *testing.T) {
 	var out bytes.Buffer
 	w := trace.NewWriter(&out, s, opening)
 	for _, e := range []lifecycle.Event{lifecycle.Edit("name", "Ada"), lifecycle.Blur("name"), lifecycle.Submit("")} {
-		effects, err := s.Apply(e)
-		require.NoError(t, w.Step(0, e, effects, err))
+		require.NoError(t, w.Step(0, lifecycle.Drive(s, e)))
 	}
 	for _, c := range []struct{ from, to, want string }{
 		{`"raw":"Ada"`, `"raw":"Ben"`, "2 state"},
@@ -175,8 +172,7 @@ func FuzzTrace(f *testing.F) {
 		lifecycle.Edit("policy", "hush"), lifecycle.Submit(""), lifecycle.LeaveAsked("/tides", lifecycle.LeaveInside),
 		lifecycle.Loaded(1, []form.Answer{{Place: form.Place{Field: 2, Row: -1}, Value: form.Number(5, 1)}}, "é\n"),
 	} {
-		effects, err := s.Apply(e)
-		_ = w.Step(0, e, effects, err)
+		_ = w.Step(0, lifecycle.Drive(s, e))
 	}
 	f.Add(strings.TrimPrefix(out.String(), header))
 	f.Fuzz(func(t *testing.T, text string) {

@@ -45,13 +45,13 @@ func NewWriter(out io.Writer, s *lifecycle.Session, opening []lifecycle.Effect) 
 // Err is the first error of writing.
 func (w *Writer) Err() error { return w.err }
 
-// Step writes one step: what Apply was given, and what it returned.
-func (w *Writer) Step(at time.Duration, e lifecycle.Event, effects []lifecycle.Effect, outcome error) error {
+// Step writes one step, taken at a time since the opening.
+func (w *Writer) Step(at time.Duration, s lifecycle.Step) error {
 	var o object
 	o.raw("at", strconv.AppendInt(nil, at.Milliseconds(), 10))
-	o.raw("event", w.event(&e))
-	o.raw("effects", w.effects(effects))
-	o.str("outcome", outcomeWord(outcome))
+	o.raw("event", w.event(&s.Event))
+	o.raw("effects", w.effects(s.Effects))
+	o.str("outcome", outcomeWord(s.Err))
 	o.str("state", w.fingerprint())
 	w.line(o.end())
 	return w.err

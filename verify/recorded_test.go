@@ -90,9 +90,9 @@ func anySession(t *rapid.T, form *form.Form) string {
 	var text, trail bytes.Buffer
 	recorder := trace.NewWriter(&trail, w.Session, w.Opening)
 	step := func(e lifecycle.Event) {
-		effects, err := w.Apply(e)
-		_ = recorder.Step(0, e, effects, err) // to memory
-		for _, effect := range effects {
+		taken := w.Step(e)
+		_ = recorder.Step(0, taken) // to memory
+		for _, effect := range taken.Effects {
 			fmt.Fprintf(&text, "%+v\n", effect)
 		}
 		for f := range w.Session.Fields() {

@@ -54,12 +54,12 @@ func (w *world) take(m *move) (taken bool, breaches []guarantee.Breach, effects 
 
 // apply takes one event.
 func (w *world) apply(e lifecycle.Event) (taken bool, breaches []guarantee.Breach, effects []lifecycle.Effect) {
-	effects, err := w.session.Apply(e)
-	breaches = w.watch.After(e, effects, err)
-	if err == nil {
-		w.follow(effects)
+	step := lifecycle.Drive(w.session, e)
+	w.watch.After(step)
+	if step.Err == nil {
+		w.follow(step.Effects)
 	}
-	return err == nil, breaches, effects
+	return step.Err == nil, w.watch.Breaches(), step.Effects
 }
 
 func (w *world) follow(effects []lifecycle.Effect) {

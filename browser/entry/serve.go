@@ -107,8 +107,7 @@ func (p *page) trace() string {
 	s, opening := lifecycle.Open(p.form, p.seed)
 	w := trace.NewWriter(&text, s, opening)
 	for _, h := range p.events {
-		effects, err := s.Apply(h.event)
-		_ = w.Step(h.at, h.event, effects, err) // a text takes everything
+		_ = w.Step(h.at, lifecycle.Drive(s, h.event)) // a text takes everything
 	}
 	return text.String()
 }
@@ -224,7 +223,7 @@ func answerOf(texts [4]string) runner.Answer {
 }
 
 // observe tells the script what a step changed.
-func (p *page) observe(s runner.Step) {
+func (p *page) observe(s lifecycle.Step) {
 	if p.opened { // the first step has no event
 		p.events = append(p.events, happening{p.now - p.begun, s.Event})
 	}

@@ -95,7 +95,7 @@ func (o *Office) session(in io.Reader) (*session, error) {
 	var last time.Duration
 	difference, err := trace.Replay(form, record, trace.Observer{
 		Opened: func(opened *lifecycle.Session, _ []lifecycle.Effect) { s = opened },
-		After:  func(at time.Duration, _ lifecycle.Event, _ []lifecycle.Effect, _ error) { last = at },
+		After:  func(at time.Duration, _ lifecycle.Step) { last = at },
 	})
 	if err != nil {
 		return nil, err

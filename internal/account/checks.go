@@ -178,7 +178,7 @@ func (a *Account) checkRecord(w *work, before record, current bool) {
 		}
 		now, there := kept[id]
 		if !there {
-			if !w.removed[id] {
+			if !w.removed[id] && !back {
 				a.fail("the row %s is gone from the record, and the applicant did not take it away", id)
 			}
 			continue

@@ -172,10 +172,8 @@ func (v *screen) String() string {
 func (a *Account) apply(e lifecycle.Event) bool {
 	before := a.screen()
 	a.before()
-	a.watch.Before(e)
-	effects, err := a.s.Apply(e)
-	effects = slices.Clone(effects)
-	breaches := a.watch.After(e, effects, err)
+	step := lifecycle.Drive(a.s, e, a.watch)
+	effects, err, breaches := slices.Clone(step.Effects), step.Err, a.watch.Breaches()
 	holds := ""
 	if h := a.s.Holds(""); h != 0 {
 		holds = fmt.Sprint(" holds ", h.Words())

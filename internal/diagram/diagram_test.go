@@ -95,8 +95,7 @@ func TestLabelsOfAnySession(t *testing.T) {
 		for range rapid.IntRange(0, most).Draw(t, "steps") {
 			at += time.Duration(rapid.SampledFrom([]int{0, 1, 10, 400, 9000}).Draw(t, "pause")) * time.Millisecond
 			e := w.Event(t)
-			effects, err := w.Apply(e)
-			require.NoError(t, writer.Step(at, e, effects, err))
+			require.NoError(t, writer.Step(at, w.Step(e)))
 		}
 		wellPlaced(t, timeline(t, w.Session.Form(), recorded.Bytes(), strings.Repeat("A long title ", 20)))
 	})

@@ -94,17 +94,17 @@ func replayed(f *form.Form, record *trace.Record) (*session, *trace.Difference, 
 	return s, difference, err
 }
 
-func (s *session) step(at time.Duration, e lifecycle.Event, effects []lifecycle.Effect, outcome error) {
+func (s *session) step(at time.Duration, step lifecycle.Step) {
 	s.now = at
-	if e.Kind.FromApplicant() {
-		s.byApplicant(e, outcome)
+	if step.Event.Kind.FromApplicant() {
+		s.byApplicant(step.Event, step.Err)
 	}
-	if outcome != nil {
-		s.stale(e)
+	if step.Err != nil {
+		s.stale(step.Event)
 		return
 	}
-	s.answered(e)
-	s.effects(effects)
+	s.answered(step.Event)
+	s.effects(step.Effects)
 	s.busyWith()
 	s.left()
 	s.look()

@@ -200,18 +200,17 @@ func (w *World) keep(effects []lifecycle.Effect) {
 	}
 }
 
-// Apply gives the session one event; Breaches are the guarantees that it broke.
-func (w *World) Apply(e lifecycle.Event) ([]lifecycle.Effect, error) {
+// Step gives the session one event; Breaches are the guarantees that it broke.
+func (w *World) Step(e lifecycle.Event) lifecycle.Step {
 	line := fmt.Sprintf("%s %s %q", e.Kind, e.Path, e.Raw)
 	if e.Reply != nil {
 		line = fmt.Sprintf("replied to try %d.%d: %s %v", e.Attempt, e.Try, e.Reply.Kind, e.Reply.Values)
 	}
 	w.Log = append(w.Log, line)
-	w.watch.Before(e)
-	effects, err := w.Session.Apply(e)
-	w.Breaches = w.watch.After(e, effects, err)
-	w.keep(effects)
-	return effects, err
+	step := lifecycle.Drive(w.Session, e, w.watch)
+	w.Breaches = w.watch.Breaches()
+	w.keep(step.Effects)
+	return step
 }
 
 // path draws the path of a field, in any row.

@@ -36,7 +36,7 @@ submit: {url: /visits}
 	said := make(chan string, 1)
 	r := runner.New(source.Form, runner.Options{
 		Transport: overhttp.New(office.Client(), office.URL),
-		Observe: func(step runner.Step) {
+		Observe: func(step lifecycle.Step) {
 			for _, e := range step.Effects {
 				if e.Kind == lifecycle.EffectSay {
 					said <- source.Form.Text(e.Message)
