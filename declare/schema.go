@@ -127,7 +127,7 @@ func (s *schemaReader) compile(file string, root *document.Node) *jsonschema.Sch
 		address += ".schema" // the schema inside the form file
 	}
 	s.documents[address], s.files[address] = root, file
-	c := NewSchemaCompiler()
+	c := newSchemaCompiler()
 	c.UseLoader(s)
 	if err := c.AddResource(address, root.Any()); err != nil {
 		s.wrong(root, file, err.Error(), "a JSON Schema")
@@ -185,9 +185,9 @@ func (s *schemaReader) schemaError(err error, root *document.Node, file string) 
 	tell(leaf)
 }
 
-// NewSchemaCompiler returns a compiler that asserts formats as the form does:
+// newSchemaCompiler returns a compiler that asserts formats as the form does:
 // a time may come without seconds and offset, as the browser's control gives it.
-func NewSchemaCompiler() *jsonschema.Compiler {
+func newSchemaCompiler() *jsonschema.Compiler {
 	c := jsonschema.NewCompiler()
 	c.DefaultDraft(jsonschema.Draft2020)
 	c.AssertFormat()

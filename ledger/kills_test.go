@@ -67,7 +67,7 @@ func openBackend(ctx context.Context, name string, apart bool) (backend, error) 
 				return store.Write(ctx, func(ctx context.Context, tx *sql.Tx) error { return add(ctx, tx, key) })
 			}}, nil
 		}
-		return backend{store.Together(), func(ctx context.Context, key string) error { return add(ctx, sqlite.Tx(ctx), key) }}, nil
+		return backend{store.InTransaction(), func(ctx context.Context, key string) error { return add(ctx, sqlite.Tx(ctx), key) }}, nil
 	case "postgres":
 		pool, err := pgxpool.New(ctx, name)
 		if err != nil {
@@ -81,7 +81,7 @@ func openBackend(ctx context.Context, name string, apart bool) (backend, error) 
 		if apart {
 			return backend{store, func(ctx context.Context, key string) error { _, err := pool.Exec(ctx, insert, key); return err }}, nil
 		}
-		return backend{store.Together(), func(ctx context.Context, key string) error {
+		return backend{store.InTransaction(), func(ctx context.Context, key string) error {
 			_, err := postgres.Tx(ctx).Exec(ctx, insert, key)
 			return err
 		}}, nil

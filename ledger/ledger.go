@@ -141,8 +141,8 @@ func Once(ctx context.Context, store Store, r Reservation, o Options, work Work)
 
 // attempt does the work if the key is free.
 func attempt(ctx context.Context, store Store, r Reservation, patience time.Duration, work Work) (State, Answer, error) {
-	if together, ok := store.(Transactional); ok {
-		return together.Transact(ctx, r, max(0, patience), work)
+	if transactional, ok := store.(Transactional); ok {
+		return transactional.Transact(ctx, r, max(0, patience), work)
 	}
 	state, answer, err := store.Reserve(ctx, r)
 	if err != nil {

@@ -92,7 +92,7 @@ func overheadSQLite(b *testing.B, callers int) {
 	}
 	run(b, callers, "bare", func(string) error { return bare(context.Background()) }, nil)
 	run(b, callers, "bare-shared-commits", func(string) error { return shared(context.Background()) }, nil)
-	run(b, callers, "together", around(store.Together(), func(ctx context.Context) error {
+	run(b, callers, "in a transaction", around(store.InTransaction(), func(ctx context.Context) error {
 		_, err := sqlite.Tx(ctx).ExecContext(ctx, insert, body)
 		return err
 	}), nil)
@@ -141,14 +141,14 @@ func overheadPostgres(b *testing.B, callers int) {
 	const insert = "INSERT INTO permits VALUES ($1)"
 	bare := func(ctx context.Context) error { _, err := pool.Exec(ctx, insert, body); return err }
 	run(b, callers, "bare", func(string) error { return bare(ctx) }, counted)
-	run(b, callers, "together", around(store.Together(), func(ctx context.Context) error { _, err := postgres.Tx(ctx).Exec(ctx, insert, body); return err }), counted)
+	run(b, callers, "in a transaction", around(store.InTransaction(), func(ctx context.Context) error { _, err := postgres.Tx(ctx).Exec(ctx, insert, body); return err }), counted)
 	run(b, callers, "apart", around(store, bare), counted)
 	run(b, callers, "redis", around(redis.New(client, redis.Options{}), bare), counted)
 }
 
 // The one-transaction way takes two round trips more than the bare insert, and no
 // commit more.
-func TestTogetherTakesTwoTripsMore(t *testing.T) {
+func TestATransactionTakesTwoTripsMore(t *testing.T) {
 	ctx := context.Background()
 	config, err := pgxpool.ParseConfig(database.Postgres(t))
 	require.NoError(t, err)
@@ -161,7 +161,7 @@ func TestTogetherTakesTwoTripsMore(t *testing.T) {
 	require.NoError(t, err)
 	store, err := postgres.New(ctx, pool, postgres.Options{})
 	require.NoError(t, err)
-	do := around(store.Together(), func(ctx context.Context) error {
+	do := around(store.InTransaction(), func(ctx context.Context) error {
 		_, err := postgres.Tx(ctx).Exec(ctx, "INSERT INTO permits VALUES ($1)", body)
 		return err
 	})

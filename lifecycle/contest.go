@@ -10,10 +10,10 @@ func (s *Session) resolve(path string, choice Choice) error {
 		return err
 	}
 	if !s.has(i, bitContested) || !s.has(i, bitAsked) {
-		return errNoContest
+		return ErrNoContest
 	}
 	if s.locked() {
-		return errLocked
+		return ErrLocked
 	}
 	s.unmark(i, bitContested)
 	if choice == ChooseMine {

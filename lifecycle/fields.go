@@ -15,7 +15,7 @@ func (s *Session) place(path string) (int32, error) {
 	}
 	i, ok := s.cellAt(p)
 	if !ok {
-		return 0, errNoRow
+		return 0, ErrNoRow
 	}
 	return i, nil
 }
@@ -66,7 +66,7 @@ func (s *Session) edit(e *Event) error {
 		return &UnknownError{"field", e.Path}
 	}
 	if s.locked() || s.awaits(c.field) {
-		return errLocked
+		return ErrLocked
 	}
 	s.beginEdit()
 	s.editedNow = i

@@ -71,7 +71,7 @@ func (s *Session) leaveNow() {
 
 func (s *Session) leaveAnswered(answer LeaveAnswer) error {
 	if s.leave != LeaveAsking && (s.leave != LeaveDeparting || answer == AnswerSubmit) {
-		return errNoQuestion
+		return ErrNoQuestion
 	}
 	s.asked = AskNothing
 	switch answer {
@@ -134,7 +134,7 @@ func (s *Session) goneTo(to string) {
 // returned is the page coming back after it was gone.
 func (s *Session) returned() error {
 	if s.leave != LeaveGone {
-		return errNotGone
+		return ErrNotGone
 	}
 	s.leave = LeavePresent
 	inFlight := s.activity == ActivitySending || s.activity == ActivityWaiting

@@ -48,7 +48,7 @@ func (s *Session) giveUpLoad() {
 
 func (s *Session) refresh() error {
 	if s.form.Prefill.URL == "" {
-		return errNoPrefill
+		return ErrNoPrefill
 	}
 	s.startLoad()
 	return nil

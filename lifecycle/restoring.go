@@ -10,10 +10,10 @@ const mostRows = 1 << 16
 // and said.
 func (s *Session) restored(r *Restored) error {
 	if r == nil {
-		return errNothingKept
+		return ErrNothingKept
 	}
 	if s.applied > 0 {
-		return errNotFirst
+		return ErrNotFirst
 	}
 	t := taking{session: s, whole: make([]bool, s.form.GroupCount())}
 	for k := range r.Groups {

@@ -50,10 +50,10 @@ func (s *Session) rowsAt(path string, wantRow bool) (*rows, form.Place, error) {
 	}
 	g := s.rowsOf(p.Field)
 	if wantRow && int(p.Row) >= len(g.now) {
-		return nil, p, errNoRow
+		return nil, p, ErrNoRow
 	}
 	if s.locked() || s.awaits(p.Field) {
-		return nil, p, errLocked
+		return nil, p, ErrLocked
 	}
 	return g, p, nil
 }
@@ -100,7 +100,7 @@ func (s *Session) moveRow(path, to string) error {
 		return &UnknownError{"row", to}
 	}
 	if int(q.Row) >= len(g.now) {
-		return errNoRow
+		return ErrNoRow
 	}
 	s.beginEdit()
 	s.editedNow = int32(p.Field)

@@ -200,7 +200,7 @@ func (s *Session) Apply(e Event) ([]Effect, error) {
 func (s *Session) dispatch(e *Event) error {
 	if s.leave == LeaveGone && e.Kind != EventReturned {
 		if e.Kind.FromApplicant() {
-			return errGone
+			return ErrGone
 		}
 		return ErrStale
 	}

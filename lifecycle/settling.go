@@ -33,13 +33,13 @@ func (s *Session) sendTimedOut() {
 func (s *Session) retry() error {
 	switch {
 	case s.activity != ActivityIdle:
-		return errNoRetry
+		return ErrNoRetry
 	case s.unsettled():
 		s.startRepeat(false)
 	case s.standing == OutcomeDenied:
 		s.press(s.attempt.button, false)
 	default:
-		return errNoRetry
+		return ErrNoRetry
 	}
 	return nil
 }

@@ -238,7 +238,7 @@ func (s *Session) cancel() error {
 		s.disarm(TimerWait)
 		s.unsettle(form.Message{ID: form.MessageUnsettled})
 	default:
-		return errNoCancel
+		return ErrNoCancel
 	}
 	return nil
 }

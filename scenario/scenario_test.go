@@ -207,7 +207,7 @@ func TestDraftsPlay(t *testing.T) {
 	for _, name := range append(harbour.Forms(), "ferry.form.yaml") {
 		source, err := reader.form(name)
 		require.NoError(t, err)
-		files["draft.scenario.yaml"] = &fstest.MapFile{Data: Draft(source.Form, name)}
+		files["draft.scenario.yaml"] = &fstest.MapFile{Data: First(source.Form, name)}
 		draft, err := reader.File("draft.scenario.yaml")
 		require.NoError(t, err)
 		require.Empty(t, Play(draft, Options{}).Failures, name)

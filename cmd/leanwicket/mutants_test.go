@@ -37,6 +37,11 @@ func (m mutant) String() string {
 	return fmt.Sprintf("%s:%d %s: %s: %.60q → %.60q", m.file, m.line, m.function, m.operator, line(m.old), line(m.by))
 }
 
+// in is a source with the change.
+func (m mutant) in(source []byte) []byte {
+	return slices.Concat(source[:m.start], []byte(m.by), source[m.end:])
+}
+
 // mutated are the files of the core that decide what happens. Reading and writing are
 // not what verify and scenarios are about.
 var mutated = map[string][]string{
@@ -146,6 +151,10 @@ func operate(n ast.Node, text func(ast.Node) string, constants map[string]string
 	case *ast.BinaryExpr:
 		if by := swapped[n.Op]; by != "" {
 			add("swap an operator", n.OpPos, n.OpPos+token.Pos(len(n.Op.String())), by)
+		}
+		if n.Op == token.LAND || n.Op == token.LOR {
+			add("keep the left side", n.Pos(), n.End(), text(n.X))
+			add("keep the right side", n.Pos(), n.End(), text(n.Y))
 		}
 	case *ast.Ident:
 		if by := constants[n.Name]; by != "" {
@@ -299,7 +308,7 @@ func (m mutant) build(t *testing.T, dir string) (program string, compiles bool) 
 	source, err := os.ReadFile(path)
 	require.NoError(t, err)
 	changed := filepath.Join(dir, "changed.go")
-	require.NoError(t, os.WriteFile(changed, slices.Concat(source[:m.start], []byte(m.by), source[m.end:]), 0o644))
+	require.NoError(t, os.WriteFile(changed, m.in(source), 0o644))
 	overlay := filepath.Join(dir, "overlay.json")
 	require.NoError(t, os.WriteFile(overlay, fmt.Appendf(nil, `{"Replace": {%q: %q}}`, path, changed), 0o644))
 	program = filepath.Join(dir, "mutant")

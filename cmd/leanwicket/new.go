@@ -54,7 +54,7 @@ func firstFiles(schema string) (map[string][]byte, error) {
 	}
 	base := filepath.Base(schema)
 	name := strings.TrimSuffix(strings.TrimSuffix(base, filepath.Ext(base)), ".schema")
-	draft, err := declare.Draft(name, filepath.ToSlash(schema), os.ReadFile)
+	draft, err := declare.FirstForm(name, filepath.ToSlash(schema), os.ReadFile)
 	if err != nil {
 		return nil, err
 	}
@@ -68,7 +68,7 @@ func firstFiles(schema string) (map[string][]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	files[name+".scenario.yaml"] = scenario.Draft(source.Form, name+".form.yaml")
+	files[name+".scenario.yaml"] = scenario.First(source.Form, name+".form.yaml")
 	return files, nil
 }
 

@@ -5,6 +5,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -13,57 +14,76 @@ import (
 	"leanwicket.dev/harbour"
 )
 
-// teeth are, for each scenario of the harbour, the lines of the core that it is
-// about, and what stands there when they are taken out: file, lines, instead.
-var teeth = map[string][][3]string{
-	"01": {{"lifecycle/merge.go", "m.spareDirty && (c.value != c.baseline || ", "m.spareDirty && ("}},
-	"02": {{"lifecycle/submission.go", "	add(HoldPrefillMissing, needed && !onItsWay)\n", ""}},
-	"03": {{"lifecycle/issues.go", "		return s.has(i, bitTouched)\n", "		return true\n"}},
-	"04": {{"lifecycle/submission.go", "	s.reveal()\n	if first", "	if first"}},
-	"05": {{"lifecycle/submission.go", "s.activity != ActivityIdle || !fromLeave && s.justAccepted(button)", "!fromLeave && s.justAccepted(button)"}},
-	"06": {{"lifecycle/settling.go", "	i := s.sentPlace(entry.Path)\n	x :=", "	i := int32(-1)\n	x :="}},
-	"07": {{"lifecycle/settling.go", "		s.startRepeat(false)\n", "		s.begin(s.attempt.button)\n"}},
-	"08": {{"lifecycle/accepting.go", "	s.toDefaults()\n", ""}},
-	"09": {{"lifecycle/leaving.go", "	s.ask(reason)\n	return nil", "	s.leaveNow()\n	return nil"}},
-	"10": {{"lifecycle/leaving.go", "		if dirty > 0 {", "		if dirty >= 0 {"}},
-	"11": {{"lifecycle/settling.go", "	s.attempt.outcome, s.standing = OutcomeDenied, OutcomeDenied\n", ""}},
-	"12": {{"lifecycle/submission.go", "	s.conceal()\n	s.dropWaiting()\n", "	s.dropWaiting()\n"}},
-	"13": {{"lifecycle/settling.go", "	sent := s.groups[s.form.GroupIndex(group)].sent\n", "	sent := s.groups[s.form.GroupIndex(group)].now\n"}},
-	"14": {{"form/constraints.go", "CodeRangeOverflow, int64(count) > constraint.Value.Integer()", "CodeRangeOverflow, false"}},
-	"15": {{"lifecycle/fields.go", "	if c.bits&askedBit[of] == 0 {\n		return form.Value{}\n	}\n", ""}},
-	"16": {{"lifecycle/fields.go", "	s.dropCheck(i)\n	s.revise(i)", "	s.revise(i)"}, {"lifecycle/checks.go", "	s.dropCheck(i)\n	s.checks = append", "	s.checks = append"}},
-	"17": {{"lifecycle/session.go", "s.activity == ActivityChecking && len(s.checks) == 0", "s.activity == ActivityChecking && false"}},
-	"18": {{"lifecycle/checks.go", "	s.emit(Effect{Kind: EffectAbort, Request: c.request})\n	s.endCheck(k)\n", "	s.emit(Effect{Kind: EffectAbort, Request: c.request})\n"}},
-	"19": {{"lifecycle/submission.go", "		s.settleFirst(s.pressed)\n		return\n", ""}},
-	"20": {{"lifecycle/accepting.go", "newer := s.follow && ", "newer := false && "}},
-	"21": {{"lifecycle/settling.go", "	case e.Reply.Kind != ReplyAccepted || *state == tryReplied:", "	case true:"}},
-	"22": {{"lifecycle/settling.go", "		wait = retryAfter\n", ""}},
-	"23": {{"lifecycle/settling.go", "	s.load.needs |= needOutdated\n", ""}},
-	"24": {{"lifecycle/settling.go", "	if s.currentTry() > 1 || s.attempt.adopted {", "	if s.attempt.adopted {"}},
-	"25": {{"lifecycle/accepting.go", "		s.adopt(r.Values)\n", ""}},
-	"26": {{"lifecycle/accepting.go", "		s.emit(Effect{Kind: EffectNavigate, To: to})\n", ""}},
-	"27": {{"lifecycle/merge.go", " || m.spareEdited && c.bits&bitEdited != 0\n}", "\n}"}},
-	"28": {{"lifecycle/loading.go", "	if s.open() && !(restored", "	if false && !(restored"}},
-	"29": {{"lifecycle/restoring.go", "		s.load.needs |= needRestored\n", ""}},
-	"30": {{"lifecycle/leaving.go", "		s.unsettle(form.Message{ID: form.MessageUnsettled})\n", ""}},
-	"31": {{"lifecycle/submission.go", "	add(HoldUnchanged, s.form.Submit.HoldUnchanged && s.dirty() == 0)\n", ""}},
-	"32": {{"lifecycle/submission.go", "	add(HoldReceived, s.holdsReceived(button))\n", ""}},
-	"34": {{"lifecycle/contest.go", "		s.takeBaseRows(group)\n", ""}},
-	"35": {{"form/constraints.go", "MessageGreaterThan, CodeCustomError, order <= 0", "MessageGreaterThan, CodeCustomError, false"}},
-	"37": {{"lifecycle/fields.go", "		if !s.has(int32(group), askedBit[of]) {\n", "		if false && !s.has(int32(group), askedBit[of]) {\n"}},
-	"38": {{"lifecycle/fields.go", "		s.change(i, 0, bitDirty|bitContested, rules)\n", "		s.change(i, 0, bitDirty, rules)\n"}, {"lifecycle/merge.go", "		case s.isAsSaved(i), c.bits&(bitAsked|bitDirty)", "		case false, c.bits&(bitAsked|bitDirty)"}},
-	"39": {{"lifecycle/settling.go", "		s.sendDelayedChecks()\n		return\n	}\n	if s.standing", "		return\n	}\n	if s.standing"}},
-	"40": {{"lifecycle/submission.go", "		s.mergeKept() // what has come is saved", "		// what has come is saved"}},
-	"44": {{"lifecycle/leaving.go", "	s.restartChecks()\n", ""}},
-	"43": {{"lifecycle/issues.go", "		dropped = true\n", ""}},
-	"42": {{"lifecycle/leaving.go", "		case !s.accepted:\n			s.leave = LeavePresent\n", ""}},
-	"41": {{"lifecycle/settling.go", "	s.focusOn(s.firstServerIssue())\n", ""}},
-	"36": {{"lifecycle/restoring.go", "	s.setRows(group, made[:kept.Now])\n", ""}},
-	"33": {{"lifecycle/submission.go", "		s.disarm(TimerSend)\n		s.unsettle(form.Message{ID: form.MessageUnsettled})\n", "		s.disarm(TimerSend)\n"}},
-	"45": {{"lifecycle/restoring.go", "		s.waiting = append(s.waiting, waitingAnswer{*v, p})\n", ""}},
-	"46": {{"lifecycle/restoring.go", "	s.setRowList(group, inSent, list(kept.Sent))\n", ""}},
-	"47": {{"lifecycle/restoring.go", "	if kept.Contested {\n		marks |= bitContested\n	}\n", ""}},
-	"48": {{"lifecycle/checks.go", "r >= 0 && p.Row == c.row && ", "r >= 0 && false && "}},
+// tooth names one change of the core: the function, the operator, how what is changed
+// begins, and, where that is there twice, a part of its line.
+type tooth struct{ function, operator, old, line string }
+
+// find is the change that a tooth names: of several in one another the smallest.
+func (x tooth) find(t *testing.T, all []mutant) mutant {
+	line := func(s string) string { return strings.Join(strings.Fields(s), " ") }
+	var found []mutant
+	for _, m := range all {
+		if m.function == x.function && m.operator == x.operator && strings.HasPrefix(line(m.old), x.old) && strings.Contains(m.within, x.line) {
+			found = append(found, m)
+		}
+	}
+	slices.SortFunc(found, func(a, b mutant) int { return len(a.old) - len(b.old) })
+	require.NotEmpty(t, found, "%+v", x)
+	require.True(t, len(found) == 1 || len(found[0].old) < len(found[1].old), "%+v names several", x)
+	return found[0]
+}
+
+// teeth are, for each scenario of the harbour, the changes that take what it is about
+// out of the core.
+var teeth = map[string][]tooth{
+	"01": {{"isMine", "keep the right side", "c.value != c.baseline || c.bits&bitStays != 0", ""}},
+	"02": {{"holds", "drop a statement", "add(HoldPrefillMissing,", ""}},
+	"03": {{"shows", "swap a constant", "bitTouched", "return s.has(i, bitTouched)"}},
+	"04": {{"block", "drop a statement", "s.reveal()", ""}},
+	"05": {{"press", "keep the right side", "s.activity != ActivityIdle || !fromLeave", ""}},
+	"06": {{"sentPlace", "return early", "", ""}},
+	"07": {{"retry", "drop a statement", "s.startRepeat(false)", ""}},
+	"08": {{"clearOrLater", "drop a statement", "s.toDefaults()", ""}},
+	"09": {{"leaveAsked", "drop a statement", "s.ask(reason)", ""}},
+	"10": {{"askReason", "swap an operator", ">", "dirty > 0"}},
+	"11": {{"settleDenied", "drop a statement", "s.attempt.outcome, s.standing =", ""}},
+	"12": {{"reset", "drop a statement", "s.conceal()", ""}},
+	"13": {{"sentPlace", "swap an operator", ">=", ""}},
+	"14": {{"BreaksAt", "swap a constant", "CodeRangeOverflow", ""}},
+	"15": {{"effective", "drop a statement", "if c.bits&askedBit[of] == 0", ""}},
+	"16": {{"edited", "drop a statement", "s.dropCheck(i)", ""}, {"startCheck", "drop a statement", "s.dropCheck(i)", ""}},
+	"17": {{"finish", "negate a condition", "s.activity == ActivityChecking && len(s.checks) == 0", ""}},
+	"18": {{"checkElapsed", "drop a statement", "s.endCheck(k)", ""}},
+	"19": {{"proceed", "drop a statement", "s.settleFirst(s.pressed)", ""}},
+	"20": {{"settleAccepted", "negate a condition", "newer", ""}},
+	"21": {{"replied", "swap an operator", "!=", "e.Reply.Kind != ReplyAccepted"}},
+	"22": {{"pause", "drop a statement", "wait = retryAfter", ""}},
+	"23": {{"settleOutdated", "drop a statement", "s.load.needs |= needOutdated", ""}},
+	"24": {{"settleDenied", "keep the right side", "s.currentTry() > 1 || s.attempt.adopted", ""}},
+	"25": {{"settleAccepted", "drop a statement", "s.adopt(r.Values)", ""}},
+	"26": {{"thenPolicy", "drop a statement", "s.emit(Effect{Kind: EffectNavigate", ""}},
+	"27": {{"isMine", "keep the left side", "m.spareDirty &&", ""}},
+	"28": {{"loaded", "negate a condition", "s.open() &&", ""}},
+	"29": {{"attempt", "drop a statement", "s.load.needs |= needRestored", ""}},
+	"30": {{"returned", "drop a statement", "s.unsettle(", ""}},
+	"31": {{"holds", "drop a statement", "add(HoldUnchanged,", ""}},
+	"32": {{"holds", "drop a statement", "add(HoldReceived,", ""}},
+	"33": {{"cancel", "skip a case", "s.tries[", ""}},
+	"34": {{"resolve", "drop a statement", "s.takeBaseRows(group)", ""}},
+	"35": {{"BreaksBeside", "swap an operator", "<=", "MessageGreaterThan"}},
+	"36": {{"group", "drop a statement", "s.setRows(group, made[:kept.Now])", ""}},
+	"37": {{"isAsked", "negate a condition", "!s.has(int32(group)", ""}},
+	"38": {{"recompute", "swap a constant", "bitContested", ""}, {"contestMet", "skip a case", "s.unmark(i, bitContested)", ""}},
+	"39": {{"followUp", "drop a statement", "s.sendDelayedChecks()", ""}},
+	"40": {{"reset", "drop a statement", "s.mergeKept()", ""}},
+	"41": {{"settleRefused", "drop a statement", "s.focusOn(s.firstServerIssue())", ""}},
+	"42": {{"finishLeaving", "skip a case", "s.leave = LeavePresent", ""}},
+	"43": {{"dropIssues", "drop a statement", "dropped = true", ""}},
+	"44": {{"returned", "drop a statement", "s.restartChecks()", ""}},
+	"45": {{"value", "drop a statement", "s.waiting = append(", ""}},
+	"46": {{"group", "drop a statement", "s.setRowList(group, inSent,", ""}},
+	"47": {{"group", "drop a statement", "if kept.Contested", ""}},
+	"48": {{"cellOfCheck", "negate a condition", "r >= 0 && p.Row == c.row", ""}},
 }
 
 // Each scenario fails when the lines that it is about are taken out of the
@@ -75,30 +95,38 @@ func TestScenariosHaveTeeth(t *testing.T) {
 	dir := t.TempDir()
 	require.NoError(t, writeDemo(&strings.Builder{}, dir))
 	for k, name := range harbour.Scenarios() {
-		changes := teeth[name[:2]]
-		require.NotEmpty(t, changes, "%s: what is it about?", name)
-		overlay := mutate(t, dir, name, changes)
-		if os.Getenv("LONG") == "" && k%15 != 0 {
-			continue
-		}
-		program := build(t, dir, overlay)
-		output, err := exec.Command(program, "play", "--quiet", filepath.Join(dir, name)).CombinedOutput()
-		require.Error(t, err, "%s passes without the lines that it is about\n%s", name, output)
-		require.Contains(t, string(output), "FAILED", name)
+		t.Run(name, func(t *testing.T) {
+			changes := teeth[name[:2]]
+			require.NotEmpty(t, changes, "what is it about?")
+			overlay := mutate(t, dir, name, changes)
+			if os.Getenv("LONG") == "" && k%15 != 0 {
+				return
+			}
+			program := build(t, dir, overlay)
+			output, err := exec.Command(program, "play", "--quiet", filepath.Join(dir, name)).CombinedOutput()
+			require.Error(t, err, "it passes without what it is about\n%s", output)
+			require.Contains(t, string(output), "FAILED")
+		})
 	}
 }
 
 // mutate writes changed copies of the core's files, and the overlay with which
 // the go command builds them in their place.
-func mutate(t *testing.T, dir, name string, changes [][3]string) (overlay string) {
-	replaced := map[string]string{}
+func mutate(t *testing.T, dir, name string, changes []tooth) (overlay string) {
+	changed := map[string][]byte{}
+	all := mutants(t)
 	for _, change := range changes {
-		path := sourceOf(t, change[0])
+		m := change.find(t, all)
+		path := sourceOf(t, m.file)
+		require.NotContains(t, changed, path, "one change a file")
 		source, err := os.ReadFile(path)
 		require.NoError(t, err)
-		require.Equal(t, 1, strings.Count(string(source), change[1]), "%s: the lines are not (only) in %s:\n%s", name, change[0], change[1])
-		replaced[path] = filepath.Join(dir, name+filepath.Base(change[0]))
-		require.NoError(t, os.WriteFile(replaced[path], []byte(strings.Replace(string(source), change[1], change[2], 1)), 0o644))
+		changed[path] = m.in(source)
+	}
+	replaced := map[string]string{}
+	for path, source := range changed {
+		replaced[path] = filepath.Join(dir, name+filepath.Base(path))
+		require.NoError(t, os.WriteFile(replaced[path], source, 0o644))
 	}
 	text, err := json.Marshal(map[string]any{"Replace": replaced})
 	require.NoError(t, err)

@@ -59,7 +59,7 @@ func main() {
 	if err != nil {
 		log.Fatal(err)
 	}
-	page, err := formhttp.New(form.Form, form, formhttp.Options{Submit: book, Ledger: store.Together()})
+	page, err := formhttp.New(form.Form, form, formhttp.Options{Submit: book, Ledger: store.InTransaction()})
 	if err != nil {
 		log.Fatal(err)
 	}

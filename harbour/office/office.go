@@ -68,7 +68,7 @@ func Open(path string, o Options) (*Office, error) {
 	})
 	if err == nil {
 		if o.Ledger == nil {
-			o.Ledger = store.Together()
+			o.Ledger = store.InTransaction()
 		}
 		err = office.routes(o.Ledger)
 	}

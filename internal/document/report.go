@@ -36,6 +36,15 @@ func (ps Problems) Error() string {
 	return strings.Join(lines, "\n")
 }
 
+// Unwrap gives each mistake, for errors.As.
+func (ps Problems) Unwrap() []error {
+	list := make([]error, len(ps))
+	for k, p := range ps {
+		list[k] = p
+	}
+	return list
+}
+
 // Report collects the mistakes of a file.
 type Report struct {
 	file     string

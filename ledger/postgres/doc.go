@@ -10,7 +10,7 @@
 //		return err
 //	}
 //	permits, err := formhttp.New(source.Form, source, formhttp.Options{
-//		Ledger: store.Together(),
+//		Ledger: store.InTransaction(),
 //		Submit: func(ctx context.Context, s formhttp.Submission) (replies.Response, error) {
 //			_, err := postgres.Tx(ctx).Exec(ctx, "INSERT INTO permits (body) VALUES ($1)", s.Body)
 //			return replies.Response{Status: 201}, err // the permit and the answer commit together

@@ -125,16 +125,16 @@ func (s *Store) Prune(ctx context.Context) (int, error) {
 	}
 }
 
-// Together is the store as one whose work commits with its answer. The work's own
+// InTransaction is the store as one whose work commits with its answer. The work's own
 // tables are in the same database, and it reaches them through Tx.
-func (s *Store) Together() Together { return Together{s} }
+func (s *Store) InTransaction() TransactionStore { return TransactionStore{s} }
 
-// Together is a ledger.Transactional. While a submission is worked on, a repeat
+// TransactionStore is a ledger.Transactional. While a submission is worked on, a repeat
 // waits for the row of its key. Beside the work's own it takes two round trips.
-type Together struct{ *Store }
+type TransactionStore struct{ *Store }
 
 // Transact is that of ledger.Transactional.
-func (t Together) Transact(ctx context.Context, r ledger.Reservation, patience time.Duration, work ledger.Work) (ledger.State, ledger.Answer, error) {
+func (t TransactionStore) Transact(ctx context.Context, r ledger.Reservation, patience time.Duration, work ledger.Work) (ledger.State, ledger.Answer, error) {
 	connection, err := t.pool.Acquire(ctx)
 	if err != nil {
 		return 0, ledger.Answer{}, err
@@ -200,7 +200,7 @@ const lockSpace int32 = 0x6c776b79
 // keepAndCommit writes the answer and commits in one round trip. The commit is not
 // reached where the key was taken meanwhile, by a store that reserves: that divides
 // by zero.
-func (t Together) keepAndCommit(ctx context.Context, on Queryer, r ledger.Reservation, a ledger.Answer) error {
+func (t TransactionStore) keepAndCommit(ctx context.Context, on Queryer, r ledger.Reservation, a ledger.Answer) error {
 	batch := &pgx.Batch{}
 	batch.Queue(`WITH kept AS (INSERT INTO leanwicket_keys AS known (status, header, body, until, principal, route, key, owner, fingerprint)
 			VALUES ($1, $2, $3, now() + $4::bigint * interval '1 microsecond', $5, $6, $7, $8, $9)
@@ -231,7 +231,7 @@ type Queryer interface {
 
 type txKey struct{}
 
-// Tx is the transaction of the work that a Together does; nil outside of it.
+// Tx is the transaction of the work that a TransactionStore does; nil outside of it.
 func Tx(ctx context.Context) Queryer {
 	tx, _ := ctx.Value(txKey{}).(Queryer)
 	return tx

@@ -33,8 +33,8 @@ func TestPostgres(t *testing.T) {
 	}
 	_, err = pool.Exec(ctx, "TRUNCATE leanwicket_keys")
 	require.NoError(t, err)
-	conformance.Keys(t, store.Together())
-	conformance.Effects(t, store.Together(), write, count)
+	conformance.Keys(t, store.InTransaction())
+	conformance.Effects(t, store.InTransaction(), write, count)
 
 	_, err = pool.Exec(ctx, "TRUNCATE leanwicket_keys")
 	require.NoError(t, err)

@@ -7,7 +7,7 @@
 //	}
 //	defer store.Close()
 //	permits, err := formhttp.New(source.Form, source, formhttp.Options{
-//		Ledger: store.Together(),
+//		Ledger: store.InTransaction(),
 //		Submit: func(ctx context.Context, s formhttp.Submission) (replies.Response, error) {
 //			_, err := sqlite.Tx(ctx).ExecContext(ctx, "INSERT INTO permits (body) VALUES (?)", s.Body)
 //			return replies.Response{Status: 201}, err // the permit and the answer commit together

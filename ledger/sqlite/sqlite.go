@@ -20,7 +20,7 @@ type Options struct {
 	Keep time.Duration // how long an answer is kept; 0: a day
 }
 
-// Store is a ledger.Store. Its writes, and the work of Together, share commits: what
+// Store is a ledger.Store. Its writes, and the work of a TransactionStore, share commits: what
 // waits while one is written goes with the next.
 type Store struct {
 	db       *sql.DB // writes; one connection
@@ -196,15 +196,15 @@ func (s *Store) Write(ctx context.Context, do func(context.Context, *sql.Tx) err
 	return s.write(ctx, 0, do)
 }
 
-// Together is the store as one whose work commits with its answer. The work's own
+// InTransaction is the store as one whose work commits with its answer. The work's own
 // tables are in the same file, and it reaches them through Tx.
-func (s *Store) Together() Together { return Together{s} }
+func (s *Store) InTransaction() TransactionStore { return TransactionStore{s} }
 
-// Together is a ledger.Transactional.
-type Together struct{ *Store }
+// TransactionStore is a ledger.Transactional.
+type TransactionStore struct{ *Store }
 
 // Transact is that of ledger.Transactional.
-func (t Together) Transact(ctx context.Context, r ledger.Reservation, patience time.Duration, work ledger.Work) (state ledger.State, answer ledger.Answer, err error) {
+func (t TransactionStore) Transact(ctx context.Context, r ledger.Reservation, patience time.Duration, work ledger.Work) (state ledger.State, answer ledger.Answer, err error) {
 	err = t.write(ctx, patience, func(ctx context.Context, tx *sql.Tx) error {
 		if state, answer, err = t.free(ctx, tx, r); err != nil || state != ledger.Reserved {
 			return err
@@ -245,7 +245,7 @@ func (s *Store) keepIn(ctx context.Context, tx *sql.Tx, r ledger.Reservation, a 
 
 type txKey struct{}
 
-// Tx is the transaction of the work that a Together does; nil outside of it. The
+// Tx is the transaction of the work that a TransactionStore does; nil outside of it. The
 // work neither commits nor rolls it back: it returns an error instead.
 func Tx(ctx context.Context) *sql.Tx {
 	tx, _ := ctx.Value(txKey{}).(*sql.Tx)

@@ -39,8 +39,8 @@ func TestSQLite(t *testing.T) {
 	}
 	_, err = db.Exec("DELETE FROM leanwicket_keys")
 	require.NoError(t, err)
-	conformance.Keys(t, store.Together())
-	conformance.Effects(t, store.Together(), write, count)
+	conformance.Keys(t, store.InTransaction())
+	conformance.Effects(t, store.InTransaction(), write, count)
 }
 
 func TestSQLiteForgets(t *testing.T) {

@@ -9,9 +9,9 @@ import (
 	"leanwicket.dev/lifecycle"
 )
 
-// Draft writes a first form file for a schema: every field with its label, to be
+// FirstForm writes a first form file for a schema: every field with its label, to be
 // changed by hand. name is the form's name, schema the file beside it.
-func Draft(name, schema string, open func(string) ([]byte, error)) ([]byte, error) {
+func FirstForm(name, schema string, open func(string) ([]byte, error)) ([]byte, error) {
 	file := path.Join(path.Dir(schema), name+".form.yaml")
 	bare := fmt.Sprintf("form: %s\nschema: %q\n", name, path.Base(schema))
 	source, err := read(file, func(asked string) ([]byte, error) {

@@ -11,10 +11,10 @@ import (
 	"leanwicket.dev/lifecycle"
 )
 
-// Draft writes a first scenario for a form, which plays at once: what has to be
+// First writes a first scenario for a form, which plays at once: what has to be
 // typed is typed, then submitted twice, and accepted. Where no way to complete
 // the form is found it shows that the submit is blocked.
-func Draft(form *form.Form, formFile string) []byte {
+func First(form *form.Form, formFile string) []byte {
 	var text strings.Builder
 	edits, complete := declare.Fill(form)
 	name := "A second click sends nothing"

@@ -1,0 +1,54 @@
+package guarantee
+
+import (
+	"go/ast"
+	"go/importer"
+	"go/parser"
+	"go/token"
+	"go/types"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// borrowed are the functions and methods of the core that the judge calls: each is
+// something that everybody can read, or tables of the form. What decides in the core is
+// not among them, so that a mistake there cannot hide itself.
+var borrowed = []string{
+	"(*Names).Attempt", "(*Names).Field", "(*Names).Key", "(*Names).Reorder", "(*Names).Reordered", "(*Names).Request", "(*Names).Timer", "(*Names).Try",
+	"(*Packer).Fork", "(*Packer).Normalise", "(*Packer).Pack", "(*Packer).Size", "(*Packer).Unpack", "NewPacker",
+	"(*Session).Activity", "(*Session).At", "(*Session).Attempt", "(*Session).ByID", "(*Session).CopyFrom", "(*Session).Field", "(*Session).Fields", "(*Session).Form", "(*Session).FormIssues", "(*Session).Ignored", "(*Session).Leaving", "(*Session).Prefill", "(*Session).Receipt", "(*Session).Same", "(*Session).Submission", "(*Session).UnloadGuard", "(*Session).Version", "(*Session).Waiting",
+	"(FieldState).Asked", "(FieldState).Checking", "(FieldState).Contested", "(FieldState).Declared", "(FieldState).Dirty", "(FieldState).EditedSince", "(FieldState).HasIssueOf", "(FieldState).ID", "(FieldState).Issues", "(FieldState).Kept", "(FieldState).KeptBaseline", "(FieldState).Path", "(FieldState).Place", "(FieldState).Raw", "(FieldState).Shows", "(FieldState).Touched", "(FieldState).Wrong",
+	"(AskReason).String", "(EventKind).FromApplicant", "(EventKind).String", "(Source).String", "(Submission).String",
+}
+
+func TestTheJudgeBorrowsOnlyThese(t *testing.T) {
+	files := token.NewFileSet()
+	names, err := filepath.Glob("*.go")
+	require.NoError(t, err)
+	var sources []*ast.File
+	for _, name := range names {
+		if strings.HasSuffix(name, "_test.go") {
+			continue
+		}
+		source, err := parser.ParseFile(files, name, nil, 0)
+		require.NoError(t, err)
+		sources = append(sources, source)
+	}
+	info := types.Info{Uses: map[*ast.Ident]types.Object{}}
+	config := types.Config{Importer: importer.ForCompiler(files, "source", nil)}
+	_, err = config.Check("leanwicket.dev/guarantee", files, sources, &info)
+	require.NoError(t, err)
+	var called []string
+	for _, used := range info.Uses {
+		f, ok := used.(*types.Func)
+		if ok && f.Pkg() != nil && f.Pkg().Path() == "leanwicket.dev/lifecycle" {
+			called = append(called, strings.ReplaceAll(f.FullName(), "leanwicket.dev/lifecycle.", ""))
+		}
+	}
+	slices.Sort(called)
+	require.ElementsMatch(t, borrowed, slices.Compact(called))
+}
