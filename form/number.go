@@ -1,6 +1,7 @@
 package form
 
 import (
+	"cmp"
 	"math"
 	"math/bits"
 	"strconv"
@@ -159,14 +160,14 @@ func digitsOf(n uint64) int32 {
 }
 
 func compareNumbers(a, b Value) int {
-	signA, signB := compareInts(a.Coef, 0), compareInts(b.Coef, 0)
+	signA, signB := cmp.Compare(a.Coef, 0), cmp.Compare(b.Coef, 0)
 	if signA != signB || signA == 0 {
-		return compareInts(int64(signA), int64(signB))
+		return cmp.Compare(int64(signA), int64(signB))
 	}
 	x, y := magnitude(a.Coef), magnitude(b.Coef)
 	topA, topB := digitsOf(x)+a.Exp, digitsOf(y)+b.Exp
 	if topA != topB {
-		return signA * compareInts(int64(topA), int64(topB))
+		return signA * cmp.Compare(int64(topA), int64(topB))
 	}
 	// The same leading place: bring both to the lower exponent; fits 18 digits.
 	if a.Exp > b.Exp {

@@ -1,6 +1,9 @@
 package form
 
-import "strings"
+import (
+	"cmp"
+	"strings"
+)
 
 // ValueKind says what a Value is.
 type ValueKind uint8
@@ -95,9 +98,9 @@ func (v Value) Compare(w Value) (int, bool) {
 	case ValueNumber:
 		return compareNumbers(v, w), true
 	case ValueDate:
-		return compareInts(v.Coef, w.Coef), true
+		return cmp.Compare(v.Coef, w.Coef), true
 	case ValueTime, ValueDateTime:
-		return compareInts(v.instant(), w.instant()), true
+		return cmp.Compare(v.instant(), w.instant()), true
 	default:
 		return 0, false
 	}
@@ -109,17 +112,6 @@ func (v Value) instant() int64 {
 		return v.Coef
 	}
 	return v.Coef - int64(v.Exp)*microsPerMinute
-}
-
-func compareInts(a, b int64) int {
-	switch {
-	case a < b:
-		return -1
-	case a > b:
-		return 1
-	default:
-		return 0
-	}
 }
 
 // String returns the value as text, in the form in which it would be typed

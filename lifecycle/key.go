@@ -1,6 +1,9 @@
 package lifecycle
 
-import "strings"
+import (
+	"encoding/binary"
+	"strings"
+)
 
 // Key is a submission key: it names one attempt for the server, over all its
 // tries.
@@ -36,18 +39,18 @@ func ParseKey(s string) (k Key, ok bool) {
 // whoever drives the session.
 type Seed [16]byte
 
-// key derives the key of an attempt. Mixing is a bijection of (seed, number),
-// so one session never makes the same key twice.
+// key derives the key of an attempt. The mixing can be undone, so one
+// session never makes the same key twice.
 func (s Seed) key(number int32) Key {
-	high, low := word64(s[:8]), word64(s[8:])
+	high, low := binary.BigEndian.Uint64(s[:8]), binary.BigEndian.Uint64(s[8:])
 	for round := range uint64(4) {
 		low += (uint64(number) + round + 1) * 0x9e3779b97f4a7c15
 		high ^= mix(low)
 		low ^= mix(high)
 	}
 	var k Key
-	putWord64(k[:8], high)
-	putWord64(k[8:], low)
+	binary.BigEndian.PutUint64(k[:8], high)
+	binary.BigEndian.PutUint64(k[8:], low)
 	return k
 }
 
@@ -65,18 +68,4 @@ func mix(z uint64) uint64 {
 	z = (z ^ z>>30) * 0xbf58476d1ce4e5b9
 	z = (z ^ z>>27) * 0x94d049bb133111eb
 	return z ^ z>>31
-}
-
-func word64(b []byte) (w uint64) {
-	for _, c := range b[:8] {
-		w = w<<8 | uint64(c)
-	}
-	return w
-}
-
-func putWord64(b []byte, w uint64) {
-	for i := range 8 {
-		b[7-i] = byte(w)
-		w >>= 8
-	}
 }
