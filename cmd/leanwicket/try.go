@@ -22,8 +22,10 @@ func tryCommand() *cobra.Command {
 		Long: `Opens a page (an address, a folder or an HTML file) in Chromium, plays its backend, and
 makes one trial after the other, each on a page that was opened for it: what is typed
 before the load comes, two clicks, a reply that is lost, a refusal, leaving with unsaved
-work. Nothing of ours is on the page, and no backend runs: requests to the form's
-prefill.url, check.url and submit.url are answered by the command.
+work. Nothing of ours is on the page. Requests to the form's prefill.url, check.url and
+submit.url are answered by the command. The browser has one way out, a proxy of the
+command's: it lets through what reads, and answers everything else with 204, so that a
+page which runs beside its real backend changes nothing there.
 
 The form file says what the fields are. A control is found by its name, which is the
 field's path; where it is not, fields.PATH.control gives a CSS selector (in rows {row}

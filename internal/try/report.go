@@ -30,6 +30,9 @@ func (a *Answer) WriteTable(w io.Writer) error {
 		line(r.Trial, string(r.Verdict), r.Why)
 	}
 	fmt.Fprintf(&text, "\n%d trials: %d kept, %d broken, %d not applicable, %d cannot tell\n", len(a.Results), a.Count(Kept), a.Count(Broken), a.Count(NotApplicable), a.Count(CannotTell))
+	if len(a.Stopped) > 0 {
+		fmt.Fprintf(&text, "sent beside the form, and answered here with 204: %s\n", strings.Join(a.Stopped, ", "))
+	}
 	_, err := io.WriteString(w, text.String())
 	return err
 }

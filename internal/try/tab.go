@@ -188,7 +188,7 @@ func (t *tab) strayed() {
 	stray := t.stray
 	t.mu.Unlock()
 	if stray != "" {
-		t.cannot("the page sends to %s, and the form declares submit.url %s", stray, t.form.Submit.URL)
+		t.cannot("the page sends %s, and the form declares submit.url %s", stray, t.form.Submit.URL)
 	}
 }
 
@@ -211,9 +211,9 @@ func (t *tab) paused(e *cdpfetch.EventRequestPaused) {
 		return
 	}
 	if kind == "" {
-		if e.Request.Method == "POST" && err == nil {
+		if method := e.Request.Method; method != "GET" && method != "HEAD" && method != "OPTIONS" && e.ResourceType != cdpnetwork.ResourceTypePing && err == nil {
 			t.mu.Lock()
-			t.stray = address.Path
+			t.stray = method + " " + address.Path
 			t.mu.Unlock()
 		}
 		_, _ = chromedp.Call(t.ctx, cdpfetch.ContinueRequest, cdpfetch.ContinueRequestParams{RequestID: e.RequestID})

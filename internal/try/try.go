@@ -86,6 +86,7 @@ type Answer struct {
 	Form    string   `json:"form"`
 	Missing []string `json:"missing,omitempty"` // fields that are not on the page as it opens; those in rows are not meant
 	Results []Result `json:"results"`
+	Stopped []string `json:"stopped,omitempty"` // what the page sent that could change something, and nothing declares: it was answered here
 }
 
 // Count is how many trials had a verdict.
@@ -126,12 +127,17 @@ func Run(ctx context.Context, source *declare.Source, o Options) (*Answer, error
 		return nil, err
 	}
 	defer end()
+	wall, err := newWall()
+	if err != nil {
+		return nil, fmt.Errorf("the proxy that the browser goes through does not start: %w", err)
+	}
+	defer wall.close()
 	profile, err := os.MkdirTemp("", "leanwicket-try-")
 	if err != nil {
 		return nil, err
 	}
 	defer func() { _ = os.RemoveAll(profile) }()
-	allocated, stop := chromedp.NewExecAllocator(ctx, chromium.Options(program, profile, o.Visible)...)
+	allocated, stop := chromedp.NewExecAllocator(ctx, append(chromium.Options(program, profile, o.Visible), wall.options()...)...)
 	defer stop()
 	browser, closeBrowser := chromedp.NewContext(allocated)
 	defer closeBrowser()
@@ -158,7 +164,10 @@ func Run(ctx context.Context, source *declare.Source, o Options) (*Answer, error
 			return err
 		})
 	}
-	return answer, work.Wait()
+	err = work.Wait()
+	closeBrowser() // what it sends when it goes is stopped too
+	answer.Stopped = wall.list()
+	return answer, err
 }
 
 // meet opens the page once. An error says that it is not the form's, or is not there.

@@ -1,0 +1,160 @@
+package try
+
+import (
+	"crypto/ecdsa"
+	"crypto/elliptic"
+	"crypto/rand"
+	"crypto/sha256"
+	"crypto/tls"
+	"crypto/x509"
+	"crypto/x509/pkix"
+	"encoding/base64"
+	"fmt"
+	"io"
+	"log"
+	"math/big"
+	"net"
+	"net/http"
+	"net/url"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/elazarl/goproxy"
+)
+
+// wall is a proxy, and the only way out for the browser of the trials. It lets through
+// what reads, and answers everything else itself: a request that was held when its page
+// went, what a worker or a beacon sends, sockets. Interception inside the browser cannot
+// hold all of these.
+type wall struct {
+	server  *http.Server
+	address string
+	name    string // of the public key that the browser trusts, for --ignore-certificate-errors-spki-list
+
+	mu      sync.Mutex
+	hosts   map[string]bool // those that a document was asked of
+	stopped []string        // method and address of what their pages sent and was stopped, each once
+}
+
+// newWall opens a wall on a port of its own.
+func newWall() (*wall, error) {
+	authority, name, err := newAuthority()
+	if err != nil {
+		return nil, err
+	}
+	w := &wall{name: name, hosts: map[string]bool{}}
+	proxy := goproxy.NewProxyHttpServer()
+	proxy.Logger = log.New(io.Discard, "", 0)
+	inside := &goproxy.ConnectAction{Action: goproxy.ConnectMitm, TLSConfig: goproxy.TLSConfigFromCA(authority)}
+	proxy.OnRequest().HandleConnectFunc(func(host string, _ *goproxy.ProxyCtx) (*goproxy.ConnectAction, string) { return inside, host })
+	proxy.OnRequest().DoFunc(func(r *http.Request, _ *goproxy.ProxyCtx) (*http.Request, *http.Response) {
+		if !reads(r) {
+			w.stop(r)
+			return r, taken(r)
+		}
+		w.meet(r)
+		return r, nil
+	})
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return nil, err
+	}
+	w.address = listener.Addr().String()
+	w.server = &http.Server{Handler: proxy, ReadHeaderTimeout: 10 * time.Second, ErrorLog: proxy.Logger.(*log.Logger)}
+	go func() { _ = w.server.Serve(listener) }()
+	return w, nil
+}
+
+func (w *wall) close() { _ = w.server.Close() }
+
+// options are what makes a browser go through the wall with all that it sends, to this
+// machine too.
+func (w *wall) options() []chromedp.ExecAllocatorOption {
+	return []chromedp.ExecAllocatorOption{
+		chromedp.Flag("proxy-server", "http://"+w.address),
+		chromedp.Flag("proxy-bypass-list", "<-loopback>"),
+		chromedp.Flag("ignore-certificate-errors-spki-list", w.name),
+		chromedp.Flag("force-webrtc-ip-handling-policy", "disable_non_proxied_udp"),
+	}
+}
+
+// meet remembers the host of a document.
+func (w *wall) meet(r *http.Request) {
+	if strings.Contains(r.Header.Get("Accept"), "text/html") {
+		w.mu.Lock()
+		defer w.mu.Unlock()
+		w.hosts[r.URL.Host] = true
+	}
+}
+
+// stop names what was stopped, where a page sent it: a browser sends this and that of its
+// own.
+func (w *wall) stop(r *http.Request) {
+	what := r.Method + " " + r.URL.Scheme + "://" + r.URL.Host + r.URL.Path
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	for _, name := range []string{"Origin", "Referer"} {
+		if from, err := url.Parse(r.Header.Get(name)); err == nil && w.hosts[from.Host] && !slices.Contains(w.stopped, what) {
+			w.stopped = append(w.stopped, what)
+		}
+	}
+}
+
+// list is what was stopped so far.
+func (w *wall) list() []string {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return slices.Clone(w.stopped)
+}
+
+// reads reports whether a request changes nothing: its method is safe (RFC 9110, section
+// 9.2.1), it opens no other protocol, and it does not ask to be taken for another method.
+func reads(r *http.Request) bool {
+	if r.Method != http.MethodGet && r.Method != http.MethodHead && r.Method != http.MethodOptions {
+		return false
+	}
+	for name := range r.Header {
+		if name == "Upgrade" || strings.Contains(name, "Method-Override") || name == "X-Http-Method" {
+			return false
+		}
+	}
+	return r.ContentLength == 0 && len(r.TransferEncoding) == 0
+}
+
+// taken answers what is stopped as a backend would that takes it and has nothing to
+// say: the page goes on, whoever it was meant for.
+func taken(r *http.Request) *http.Response {
+	answer := goproxy.NewResponse(r, "text/plain", http.StatusNoContent, "")
+	if origin := r.Header.Get("Origin"); origin != "" { // Fetch, section "CORS protocol"
+		answer.Header.Set("Access-Control-Allow-Origin", origin)
+		answer.Header.Set("Access-Control-Allow-Credentials", "true")
+	}
+	return answer
+}
+
+// newAuthority makes a key that lives as long as the wall, and signs for every host. No
+// other browser trusts it.
+func newAuthority() (authority *tls.Certificate, name string, err error) {
+	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
+	if err != nil {
+		return nil, "", err
+	}
+	own := &x509.Certificate{
+		SerialNumber: big.NewInt(1), Subject: pkix.Name{CommonName: "leanwicket try"},
+		NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(30 * 24 * time.Hour),
+		IsCA: true, BasicConstraintsValid: true, KeyUsage: x509.KeyUsageCertSign | x509.KeyUsageDigitalSignature,
+	}
+	written, err := x509.CreateCertificate(rand.Reader, own, own, &key.PublicKey, key)
+	if err != nil {
+		return nil, "", err
+	}
+	read, err := x509.ParseCertificate(written)
+	if err != nil {
+		return nil, "", fmt.Errorf("the wall's own certificate: %w", err)
+	}
+	sum := sha256.Sum256(read.RawSubjectPublicKeyInfo)
+	return &tls.Certificate{Certificate: [][]byte{written}, PrivateKey: key, Leaf: read}, base64.StdEncoding.EncodeToString(sum[:]), nil
+}
