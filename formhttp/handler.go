@@ -11,10 +11,13 @@ import (
 	"log/slog"
 	"mime"
 	"net/http"
+	"runtime/debug"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
 	"time"
+	"unicode/utf8"
 
 	"leanwicket.dev/form"
 	"leanwicket.dev/internal/markup"
@@ -132,12 +135,19 @@ const somethingWrong = "Something went wrong here. Nothing was stored; try again
 func (h *handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	defer func() {
 		if failed := recover(); failed != nil {
-			h.panicked(failed)
+			if failed == http.ErrAbortHandler {
+				panic(failed)
+			}
+			h.panicked()
 			v, _ := h.opened(r)
 			h.refuse(w, r, v, http.StatusInternalServerError, somethingWrong)
 		}
 	}()
 	h.headers(w)
+	if !utf8.ValidString(r.URL.Path) || strings.ContainsRune(r.URL.Path, 0) {
+		http.Error(w, "This address cannot be read.", http.StatusBadRequest)
+		return
+	}
 	switch r.Method {
 	case http.MethodGet, http.MethodHead:
 		h.get(w, r)
@@ -149,8 +159,10 @@ func (h *handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 }
 
-func (h *handler) panicked(failed any) {
-	h.o.Log.Error("the form panicked", "form", h.form.Name, "panic", fmt.Sprint(failed))
+// panicked logs where something panicked. What it says is left out: it may hold what
+// somebody typed.
+func (h *handler) panicked() {
+	h.o.Log.Error("the form panicked", "form", h.form.Name, "stack", string(debug.Stack()))
 }
 
 func (h *handler) headers(w http.ResponseWriter) {
@@ -244,8 +256,16 @@ func (h *handler) post(w http.ResponseWriter, r *http.Request) {
 		h.refuse(w, r, nil, http.StatusBadRequest, "This could not be read, and nothing was stored: "+err.Error()+".")
 		return
 	}
+	if turnedAway := h.admit(r); turnedAway != nil {
+		h.turnAway(w, r, sent, *turnedAway)
+		return
+	}
 	v := h.begin(r)
 	v.fill(sent)
+	if len(sent.wrong) > 0 {
+		h.refuseWrong(w, v, sent)
+		return
+	}
 	if !goodKey(sent.key) {
 		h.refuse(w, r, v, http.StatusBadRequest, "The submission key has to be one to 255 visible ASCII characters. Nothing was stored.")
 		return
@@ -264,6 +284,45 @@ func (h *handler) post(w http.ResponseWriter, r *http.Request) {
 	}
 	defer h.leave(account)
 	h.submit(w, v, sent)
+}
+
+// turnAway answers as Options.Admit says. The application is asked nothing: what is on
+// the page again is what was typed.
+func (h *handler) turnAway(w http.ResponseWriter, r *http.Request, sent *sent, with replies.Response) {
+	answer, err := toAnswer(with)
+	if err != nil {
+		h.failed(w, r, nil, err)
+		return
+	}
+	v, opening := h.opened(r)
+	for _, e := range opening {
+		if e.Kind == lifecycle.EffectLoad {
+			v.apply(lifecycle.Loaded(e.Request, nil, sent.version))
+		}
+	}
+	sent.withoutEmptyRows()
+	v.fill(sent)
+	v.sentVersion = sent.version
+	if goodKey(sent.key) {
+		v.key = sent.key
+		w.Header().Set("Idempotency-Key", v.key)
+	}
+	h.settle(w, v, v.send(sent.button), answer)
+}
+
+// refuseWrong tells what cannot be taken for an answer. Nothing was stored.
+func (h *handler) refuseWrong(w http.ResponseWriter, v *visit, sent *sent) {
+	slices.SortFunc(sent.wrong, func(a, b problemEntry) int { return strings.Compare(a.Pointer, b.Pointer) })
+	const why = "This could not be taken, and nothing was stored."
+	if wantsJSON(v.request) {
+		h.problem(w, http.StatusUnprocessableEntity, why, sent.wrong)
+		return
+	}
+	says := []string{why}
+	for _, wrong := range sent.wrong {
+		says = append(says, wrong.Detail)
+	}
+	h.refuse(w, v.request, v, http.StatusUnprocessableEntity, strings.Join(says, " "))
 }
 
 // goodKey reports whether a key can be kept; none at all is drawn here.

@@ -2,6 +2,7 @@ package formhttp_test
 
 import (
 	"fmt"
+	"log/slog"
 	"net"
 	"net/http"
 	"net/url"
@@ -152,4 +153,54 @@ func TestGreedyAndSlowClients(t *testing.T) {
 	all.Wait()
 	require.Equal(t, map[int]int{303: 7, 429: 993}, got)
 	require.Equal(t, 303, s.as("ada", url.Values{"vessel": {"Egret"}}).status)
+}
+
+// A path that begins with two slashes is no other host, neither in an address to go to
+// nor in that of the form.
+func TestTwoSlashesAreNoHost(t *testing.T) {
+	s := newSite(t, stayForm, accept, nil)
+	r, err := http.NewRequest(http.MethodPost, s.server.URL+"//elsewhere.example/x", strings.NewReader("vessel=Heron"))
+	require.NoError(t, err)
+	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+	p := s.do(r)
+	require.Equal(t, 303, p.status)
+	require.Regexp(t, `^/elsewhere.example/x\?`, p.header.Get("Location"))
+	r, err = http.NewRequest(http.MethodGet, s.server.URL+"//elsewhere.example/x", nil)
+	require.NoError(t, err)
+	require.Contains(t, s.do(r).text, `action="/elsewhere.example/x"`)
+}
+
+// Who is turned away costs little: the application is not asked for the record, a short
+// request gets a short page, and what was typed is on it.
+func TestWhoIsTurnedAwayCostsLittle(t *testing.T) {
+	loads := 0
+	s := newSite(t, stayForm, accept, func(o *formhttp.Options) {
+		o.Admit = func(*http.Request) *replies.Response { return &replies.Response{Status: 401} }
+		o.Load = func(*http.Request) (map[string]any, string, error) { loads++; return nil, "", nil }
+	})
+	p := s.post(url.Values{"crew": {"1000"}, "vessel": {"Heron"}, "crew/2/name": {"Ada"}})
+	require.Equal(t, 401, p.status)
+	require.Equal(t, "Heron", p.controls["vessel"])
+	require.Equal(t, "Ada", p.controls["crew/2/name"])
+	require.Less(t, len(p.text), 40_000)
+	require.Equal(t, 401, s.json(`{"vessel": {}}`), "before anything is looked at")
+	require.Zero(t, loads)
+	require.Empty(t, s.sent)
+}
+
+// A panic is logged with its place and without its words, which may be somebody's. A
+// handler that aborts its connection still does.
+func TestPanicsAreLoggedWithoutTheirWords(t *testing.T) {
+	var log strings.Builder
+	s := newSite(t, stayForm, func(got formhttp.Submission) (replies.Response, error) {
+		if strings.Contains(string(got.Body), "Abort") {
+			panic(http.ErrAbortHandler)
+		}
+		panic("cannot store " + string(got.Body))
+	}, func(o *formhttp.Options) { o.Log = slog.New(slog.NewTextHandler(&log, nil)) })
+	require.Equal(t, 500, s.json(`{"vessel": "Secret Heron"}`))
+	require.NotContains(t, log.String(), "Secret")
+	require.Contains(t, log.String(), "TestPanicsAreLoggedWithoutTheirWords")
+	_, err := http.Post(s.server.URL+"/stay", "application/json", strings.NewReader(`{"vessel": "Abort"}`))
+	require.Error(t, err)
 }

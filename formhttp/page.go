@@ -130,7 +130,7 @@ func (h *handler) view(v *visit) pageView {
 	f := h.form
 	p := pageView{
 		Title: cmp.Or(f.Title, f.Name), Lang: cmp.Or(f.Lang, "en"), Name: f.Name, Style: template.CSS(pageStyle),
-		Action: v.request.URL.EscapedPath(), Key: v.key, Version: v.version(v.session.Version()),
+		Action: v.address(), Key: v.key, Version: v.version(v.session.Version()),
 		Script: h.o.Script, Compiled: "?" + markup.Compiled,
 		FormID: markup.Form, SummaryID: markup.Summary, NoticeID: markup.Notice, KeyName: markup.Key, VersionKey: markup.Version,
 	}

@@ -39,15 +39,6 @@ func (notAnOutcome) Error() string { return "the application's answer settles no
 func (h *handler) submit(w http.ResponseWriter, v *visit, sent *sent) {
 	w.Header().Set("Idempotency-Key", v.key) // so that client and logs can tell which it was
 	try := v.send(sent.button)
-	if turnedAway := h.admit(v.request); turnedAway != nil {
-		answer, err := toAnswer(*turnedAway)
-		if err != nil {
-			h.failed(w, v, err)
-			return
-		}
-		h.settle(w, v, try, answer)
-		return
-	}
 	got, replayed, err := ledger.Once(v.request.Context(), h.o.Ledger, h.reservation(v, sent), ledger.Options{}, func(ctx context.Context) (ledger.Answer, error) {
 		if try == nil {
 			return ledger.Answer{}, errHeld
@@ -70,7 +61,7 @@ func (h *handler) submit(w http.ResponseWriter, v *visit, sent *sent) {
 		h.refuse(w, v.request, v, http.StatusUnprocessableEntity, "This page was sent before with other answers, and those have been received. Send again if these are to be sent as well.")
 		return
 	case err != nil:
-		h.failed(w, v, err)
+		h.failed(w, v.request, v, err)
 		return
 	}
 	if replayed {
@@ -80,9 +71,9 @@ func (h *handler) submit(w http.ResponseWriter, v *visit, sent *sent) {
 }
 
 // failed tells that nothing was stored; why is for the log alone.
-func (h *handler) failed(w http.ResponseWriter, v *visit, err error) {
+func (h *handler) failed(w http.ResponseWriter, r *http.Request, v *visit, err error) {
 	h.o.Log.Error("the submission failed", "form", h.form.Name, "error", err)
-	h.refuse(w, v.request, v, http.StatusInternalServerError, somethingWrong)
+	h.refuse(w, r, v, http.StatusInternalServerError, somethingWrong)
 }
 
 // work is what a submission is for, once the form and its schema allow it.
@@ -117,7 +108,7 @@ func (h *handler) ask(ctx context.Context, s Submission) (response replies.Respo
 		case http.ErrAbortHandler:
 			panic(failed)
 		default:
-			h.panicked(failed)
+			h.panicked()
 			err = errPanicked
 		}
 	}()
@@ -164,7 +155,7 @@ func (h *handler) settle(w http.ResponseWriter, v *visit, try *lifecycle.Effect,
 	default:
 		to := localPath(reply.To)
 		if to == "" || h.form.Accepted.Then != form.ThenNavigate {
-			to = v.request.URL.EscapedPath() + "?" + markup.Received + "=" + url.QueryEscape(key) + "#" + markup.Notice
+			to = v.address() + "?" + markup.Received + "=" + url.QueryEscape(key) + "#" + markup.Notice
 		}
 		http.Redirect(w, v.request, to, http.StatusSeeOther)
 	}

@@ -3,7 +3,6 @@ package formhttp
 import (
 	"bytes"
 	"cmp"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -16,7 +15,6 @@ import (
 	"leanwicket.dev/form"
 	"leanwicket.dev/internal/markup"
 	"leanwicket.dev/lifecycle"
-	"leanwicket.dev/replies"
 )
 
 // visit is one request's session.
@@ -38,6 +36,7 @@ type sent struct {
 	rows                 map[string]int      // by group: how many
 	change               *lifecycle.Event    // a row is added or removed; nothing is submitted
 	whole, patch         bool                // as JSON: a whole record, or a merge patch (RFC 7396)
+	wrong                []problemEntry      // what cannot be taken for an answer of its field at all
 }
 
 var errTooMany = errors.New("too many fields")
@@ -90,7 +89,12 @@ func (h *handler) readForm(posted url.Values, s *sent) error {
 		switch {
 		case markup.Own(name) || !known:
 		case h.form.Fields[place.Field].Kind == form.KindRows:
-			if n, err := strconv.Atoi(values[0]); err == nil && place.Row < 0 && n >= 0 && n <= 1000 {
+			n, err := strconv.Atoi(values[0])
+			switch {
+			case place.Row >= 0:
+			case err != nil || n < 0 || n > maxRows:
+				s.wrong = append(s.wrong, problemEntry{"#/" + name, "badInput", fmt.Sprintf("%s has %.20q rows, and can have 0 to %d.", cmp.Or(h.form.Fields[place.Field].Label, name), values[0], maxRows)})
+			default:
 				s.rows[name] = n
 			}
 		default:
@@ -115,66 +119,21 @@ func (h *handler) readForm(posted url.Values, s *sent) error {
 	return nil
 }
 
-// maxDepth is how deep a JSON body may be.
-const maxDepth = 32
-
-func (h *handler) readJSON(r *http.Request, s *sent) error {
-	s.button = cmp.Or(r.Header.Get(markup.ButtonHeader), r.URL.Query().Get("button"))
-	s.patch = r.Method == http.MethodPatch
-	s.whole = !s.patch
-	text, err := io.ReadAll(r.Body)
-	if err != nil {
-		return err
-	}
-	if depth(text) > maxDepth {
-		return errTooMany
-	}
-	var body map[string]any
-	decoder := json.NewDecoder(strings.NewReader(string(text)))
-	decoder.UseNumber()
-	if err := decoder.Decode(&body); err != nil {
-		return fmt.Errorf("the body is no JSON object: %w", err)
-	}
-	answers := replies.Values(h.form, body)
-	if len(answers) > h.o.MaxFields {
-		return errTooMany
-	}
-	if s.whole { // a group that is not there has no rows
-		for _, f := range h.form.Fields {
-			if f.Kind == form.KindRows {
-				s.rows[f.Path] = 0
+// withoutEmptyRows leaves out rows at the end of each group of which nothing was sent:
+// whoever is turned away gets back what was typed, and a short request no long page.
+func (s *sent) withoutEmptyRows() {
+	for group, count := range s.rows {
+		used := 0
+		for name := range s.values {
+			if below, in := strings.CutPrefix(name, group+"/"); in {
+				row, _, _ := strings.Cut(below, "/")
+				if n, err := strconv.Atoi(row); err == nil {
+					used = max(used, n+1)
+				}
 			}
 		}
+		s.rows[group] = min(count, used)
 	}
-	for _, a := range answers {
-		path := h.form.Path(a.Place)
-		if h.form.Fields[a.Field].Kind == form.KindRows {
-			s.rows[path] = int(a.Value.Integer())
-			continue
-		}
-		s.values[path] = strings.Split(h.form.Format(a.Value), "\n")
-	}
-	return nil
-}
-
-// depth is how deep brackets are nested, outside of texts.
-func depth(text []byte) (deepest int) {
-	level, quoted := 0, false
-	for k := 0; k < len(text); k++ {
-		switch c := text[k]; {
-		case quoted && c == '\\':
-			k++
-		case c == '"':
-			quoted = !quoted
-		case quoted:
-		case c == '{' || c == '[':
-			level++
-			deepest = max(deepest, level)
-		case c == '}' || c == ']':
-			level--
-		}
-	}
-	return deepest
 }
 
 // apply takes an event; what the form turns away changes nothing.
@@ -242,6 +201,10 @@ func (v *visit) send(button string) *lifecycle.Effect {
 		}
 	}
 }
+
+// address is the path of the form's page. It begins with one slash: two would be another
+// host (RFC 3986, section 4.2).
+func (v *visit) address() string { return "/" + strings.TrimLeft(v.request.URL.EscapedPath(), "/") }
 
 // version is what the values were based on: what the page said, else what has
 // just been loaded.

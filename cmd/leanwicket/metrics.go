@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
@@ -34,6 +35,10 @@ func observed(next http.Handler, log *slog.Logger) http.Handler {
 	mux.HandleFunc("GET /healthz", func(w http.ResponseWriter, _ *http.Request) { fmt.Fprintln(w, "ok") })
 	mux.Handle("GET /metrics", promhttp.HandlerFor(registry, promhttp.HandlerOpts{}))
 	mux.HandleFunc("/", func(w http.ResponseWriter, r *http.Request) {
+		if !utf8.ValidString(r.URL.Path) || strings.ContainsRune(r.URL.Path, 0) {
+			http.Error(w, "This address cannot be read.", http.StatusBadRequest)
+			return
+		}
 		begun, place := time.Now(), placeOf(r.URL.Path)
 		response := &seen.Writer{ResponseWriter: w, Status: http.StatusOK}
 		underWay.Inc()
@@ -44,7 +49,10 @@ func observed(next http.Handler, log *slog.Logger) http.Handler {
 				response.Status = 0
 			}
 			took := time.Since(begun)
-			answered.WithLabelValues(place, r.Method, strconv.Itoa(response.Status)).Inc()
+			if response.Status == http.StatusNotFound || response.Status == http.StatusMethodNotAllowed || response.Status == http.StatusBadRequest {
+				place = "other" // whoever asks for what is not there makes no names here
+			}
+			answered.WithLabelValues(place, methodOf(r), strconv.Itoa(response.Status)).Inc()
 			seconds.WithLabelValues(place).Observe(took.Seconds())
 			repeat := w.Header().Get("Leanwicket-Repeat") != ""
 			if repeat {
@@ -58,6 +66,15 @@ func observed(next http.Handler, log *slog.Logger) http.Handler {
 		next.ServeHTTP(response, r)
 	})
 	return mux
+}
+
+// methodOf is a request's method, where it is one that is in use.
+func methodOf(r *http.Request) string {
+	switch r.Method {
+	case http.MethodGet, http.MethodHead, http.MethodPost, http.MethodPut, http.MethodPatch, http.MethodDelete, http.MethodOptions:
+		return r.Method
+	}
+	return "other"
 }
 
 // placeOf is a path without the values in it, so that neither logs nor metrics

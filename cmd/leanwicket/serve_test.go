@@ -1,6 +1,7 @@
 package main
 
 import (
+	"fmt"
 	"io"
 	"log/slog"
 	"net"
@@ -54,7 +55,11 @@ func TestServe(t *testing.T) {
 	}
 	require.Contains(t, get("/panel"), "Permits in the database: <strong>1</strong>")
 	require.Contains(t, get("/slots/SECRET-77"), "")
+	for k := range 50 {
+		get(fmt.Sprint("/nowhere-", k))
+	}
 	counted := get("/metrics")
+	require.NotContains(t, counted, "nowhere", "who asks for what is not there makes no names")
 	require.Contains(t, counted, `leanwicket_requests_total{method="POST",place="/forms/mooring",status="303"} 2`)
 	require.Contains(t, counted, `leanwicket_repeats_total{place="/forms/mooring"} 1`)
 	require.NoError(t, syscall.Kill(syscall.Getpid(), syscall.SIGINT))
