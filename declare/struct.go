@@ -76,14 +76,10 @@ func (b *structReader) wrong(path, problem string) {
 // object is the schema of a struct. Its properties stand in the struct's order.
 func (b *structReader) object(t reflect.Type, prefix string) orderedMap {
 	properties, required := orderedMap{}, []string{}
-	for k := range t.NumField() {
-		field := t.Field(k)
-		name := lifecycle.MemberName(field)
-		if name == "" {
-			continue
-		}
+	for _, m := range lifecycle.Members(t) {
+		name := m.Name
 		path := join(strings.TrimSuffix(prefix, "/"), name)
-		property, must := b.property(field, path)
+		property, must := b.property(m.Field, path)
 		properties[orderKey(len(properties), name)] = property
 		if must {
 			required = append(required, name)

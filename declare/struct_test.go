@@ -80,3 +80,38 @@ func TestMistakesInStructs(t *testing.T) {
 	_, err = declare.FromStruct[int]("form: x")
 	require.ErrorContains(t, err, "a form needs a struct, not int")
 }
+
+// An embedded struct's fields are among those of the struct that has it, as encoding/json
+// has them, unless it is a member with a name.
+func TestEmbeddedStructs(t *testing.T) {
+	type Address struct {
+		Street string `json:"street" form:"required"`
+		Town   string `json:"town"`
+	}
+	type Keeper struct {
+		Name string `json:"name"`
+	}
+	type allotment struct {
+		Address
+		*Keeper `json:"keeper"`
+		Beds    int    `json:"beds"`
+		Hidden  string `json:"-"`
+	}
+	source, err := declare.FromStruct[allotment]("form: allotment\nsubmit: {url: /}\n")
+	require.NoError(t, err)
+	paths := []string{}
+	for _, f := range source.Form.Fields {
+		paths = append(paths, f.Path)
+	}
+	require.Equal(t, []string{"street", "town", "keeper/name", "beds"}, paths)
+	session, _ := lifecycle.Open(source.Form, lifecycle.Seed{})
+	for path, raw := range map[string]string{"street": "Sluice Lane", "keeper/name": "Ada", "beds": "11"} {
+		_, err := session.Apply(lifecycle.Edit(path, raw))
+		require.NoError(t, err)
+	}
+	var got allotment
+	require.NoError(t, session.Decode(&got))
+	require.Equal(t, "Sluice Lane", got.Street)
+	require.Equal(t, "Ada", got.Keeper.Name)
+	require.Equal(t, 11, got.Beds)
+}

@@ -213,20 +213,6 @@ func (f *Form) askedCycle() string {
 	return ""
 }
 
-// decimalComma reports whether numbers are typed with a comma in a language.
-func decimalComma(lang string) bool {
-	if len(lang) < 2 || len(lang) > 2 && lang[2] != '-' {
-		return false
-	}
-	switch string([]byte{lang[0] | 0x20, lang[1] | 0x20}) { // in any case (BCP 47, section 2.1.1)
-	case "bg", "cs", "da", "de", "el", "es", "et", "fi", "fr", "hr", "hu", "is", "it", "lt", "lv",
-		"nb", "nl", "nn", "no", "pl", "pt", "ro", "ru", "sk", "sl", "sr", "sv", "tr", "uk":
-		return true
-	default:
-		return false
-	}
-}
-
 // Place is one field of a session's form: a declared field, and the position
 // of its row where it is inside rows, else -1.
 type Place struct {

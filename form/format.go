@@ -19,11 +19,12 @@ func letterOrDigit(c byte) bool {
 	return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9'
 }
 
-// isEmail follows HTML's definition of a valid email address, which differs
-// from RFC 5322 on purpose: no quoted parts, no comments, no address literals.
+// isEmail follows HTML's definition of a valid email address (section 4.10.5.1.5), which
+// differs from RFC 5322 on purpose: no quoted parts, no comments, no address literals, and
+// dots anywhere before the @.
 func isEmail(s string) bool {
 	local, domain, ok := strings.Cut(s, "@")
-	if !ok || local == "" || local[0] == '.' || local[len(local)-1] == '.' || strings.Contains(local, "..") {
+	if !ok || local == "" {
 		return false
 	}
 	for i := range len(local) {

@@ -3,6 +3,7 @@ package lifecycle
 import (
 	"errors"
 	"reflect"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -33,37 +34,75 @@ func (d *structDecoder) wrong(path, problem string) {
 	d.problems = append(d.problems, &form.Error{Path: path, Problem: problem})
 }
 
-// MemberName is the name of a struct's field in a body, as encoding/json has
-// it; empty where it has none.
-func MemberName(f reflect.StructField) string {
-	if !f.IsExported() {
-		return ""
+// Member is a field of a struct as it stands in a body.
+type Member struct {
+	Name  string // of the member
+	Field reflect.StructField
+}
+
+// Members lists the fields of a struct as encoding/json has them: by the names of their
+// json tags, without those that are named "-", and with those of an embedded struct among
+// its own.
+func Members(t reflect.Type) []Member {
+	var list []Member
+	var named [][]int // embedded structs that are a member with a name
+	for _, field := range reflect.VisibleFields(t) {
+		name, _, _ := strings.Cut(field.Tag.Get("json"), ",")
+		inside := slices.ContainsFunc(named, func(of []int) bool { return len(field.Index) > len(of) && slices.Equal(field.Index[:len(of)], of) })
+		embedded := field.Type
+		if embedded.Kind() == reflect.Pointer {
+			embedded = embedded.Elem()
+		}
+		switch {
+		case inside:
+		case field.Anonymous && embedded.Kind() == reflect.Struct && name == "":
+		case field.Anonymous && name != "", !field.Anonymous && field.IsExported() && name == "-":
+			named = append(named, field.Index)
+			if name != "-" {
+				list = append(list, Member{name, field})
+			}
+		case field.IsExported():
+			if name == "" {
+				name = field.Name
+			}
+			list = append(list, Member{name, field})
+		}
 	}
-	name, _, _ := strings.Cut(f.Tag.Get("json"), ",")
-	switch name {
-	case "-":
-		return ""
-	case "":
-		return f.Name
-	default:
-		return name
-	}
+	return list
 }
 
 func (d *structDecoder) object(v reflect.Value, prefix string) {
-	for k := range v.NumField() {
-		name := MemberName(v.Type().Field(k))
-		if name == "" {
-			continue
-		}
-		path := prefix + form.EscapeToken(name)
-		d.member(v.Field(k), path)
+	for _, m := range Members(v.Type()) {
+		d.member(fieldOf(v, m.Field.Index), prefix+form.EscapeToken(m.Name))
 	}
+}
+
+// fieldOf is a field of a struct, through the embedded ones on its way, which are made
+// where they are not there.
+func fieldOf(v reflect.Value, index []int) reflect.Value {
+	for _, k := range index {
+		if v.Kind() == reflect.Pointer {
+			if v.IsNil() {
+				v.Set(reflect.New(v.Type().Elem()))
+			}
+			v = v.Elem()
+		}
+		v = v.Field(k)
+	}
+	return v
 }
 
 func (d *structDecoder) member(v reflect.Value, path string) {
 	if v.Kind() == reflect.Struct && v.Type() != reflect.TypeFor[time.Time]() {
 		d.object(v, path+"/")
+		return
+	}
+	if v.Kind() == reflect.Pointer && v.Type().Elem().Kind() == reflect.Struct && v.Type().Elem() != reflect.TypeFor[time.Time]() {
+		object := reflect.New(v.Type().Elem())
+		d.object(object.Elem(), path+"/")
+		if v.SetZero(); !object.Elem().IsZero() {
+			v.Set(object)
+		}
 		return
 	}
 	f, ok := d.session.Field(path)
