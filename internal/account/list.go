@@ -15,6 +15,7 @@ type list struct {
 	base   map[string]string // plain fields: what was last known to be saved
 	marks  map[string]string // texts that were typed in rows, with the member that they were typed at
 	blanks bool              // a cell of a row was emptied
+	wanted *screen           // what was on the screen at the newest submit behind an open attempt
 
 	removed   map[string]bool // rows that the applicant took away, by their id
 	rowsMine  bool            // the list of rows is the applicant's: changed, or chosen
@@ -58,6 +59,7 @@ type work struct {
 	body     record
 	version  string
 	content  string
+	wanted   *screen
 }
 
 func newList(r *rules) list {
@@ -142,7 +144,7 @@ func (a *Account) took(e *lifecycle.Event, before *screen) {
 			a.pressed = e.Button
 		}
 		if a.open != "" { // what is on the screen is what is wanted
-			a.everRows = true
+			a.everRows, a.wanted = true, a.screen()
 			for _, path := range a.rules.plain() {
 				a.ever[path] = true
 			}
