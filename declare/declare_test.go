@@ -58,6 +58,7 @@ func TestMistakesAreToldWithTheirPlace(t *testing.T) {
 		"required ghost": {"{properties: {a: {type: string}}, required: [b]}", "", "b among the required, which is no property"},
 		"endless":        {"{$defs: {n: {properties: {n: {$ref: '#/$defs/n'}}}}, $ref: '#/$defs/n'}", "", "a schema that contains itself"},
 		"sometimes":      {"{properties: {a: {type: boolean}, b: {type: string}}, if: {properties: {a: {const: true}}}, then: {properties: {b: {minLength: 3}}}}", "", "a rule for b that holds only sometimes"},
+		"no answer":      {"{properties: {a: {type: string, minLength: 5, maxLength: 3}}}", "", "minLength 5 beside maxLength 3, which no answer can keep"},
 		"length of date": {"{properties: {a: {type: string, format: date, minLength: 3}}}", "", "minLength at a date"},
 		"missing $ref":   {"{properties: {a: {$ref: 'other.json'}}}", "", "a reference to other.json, which cannot be read"},
 		"other draft":    {"{$schema: 'http://json-schema.org/draft-07/schema#', properties: {a: {type: string}}}", "", "right would be https://json-schema.org/draft/2020-12/schema"},

@@ -72,6 +72,7 @@ func (s *schemaReader) field(parts []*jsonschema.Schema, t, path string, own nee
 	}
 	s.fields = append(s.fields, f)
 	s.byPath[path] = f
+	defer s.possible(f, parts)
 	if t == "array" {
 		s.array(f, parts, path)
 		return
@@ -91,6 +92,25 @@ func (s *schemaReader) field(parts []*jsonschema.Schema, t, path string, own nee
 			}
 		}
 	}
+}
+
+// possible refuses bounds that no answer can keep. They stand at the first part that has
+// one of them.
+func (s *schemaReader) possible(f *protoField, parts []*jsonschema.Schema) {
+	problem := f.Impossible()
+	if problem == "" {
+		return
+	}
+	at, file := s.node(parts[0])
+	for _, part := range parts {
+		n, in := s.node(part)
+		for _, keyword := range []string{"minLength", "minItems", "minimum", "exclusiveMinimum"} {
+			if bound := n.Get(keyword); bound != nil {
+				at, file = bound, in
+			}
+		}
+	}
+	s.wrong(at, file, problem, "a lower bound that is not above the upper one")
 }
 
 func (s *schemaReader) guessType(parts []*jsonschema.Schema) string {

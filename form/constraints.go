@@ -158,3 +158,27 @@ func (f *Form) fillEither(own Wording, message MessageID, a textArguments) strin
 	}
 	return f.fill(message, a)
 }
+
+// Impossible says which two bounds of a field no answer can keep; it is empty where some
+// answer can.
+func (field *Field) Impossible() string {
+	pairs := [...]struct {
+		low, high ConstraintOp
+		strict    bool // the two bounds themselves are outside
+	}{
+		{OpMinLength, OpMaxLength, false}, {OpMinItems, OpMaxItems, false}, {OpMinimum, OpMaximum, false},
+		{OpMinimum, OpExclusiveMaximum, true}, {OpExclusiveMinimum, OpMaximum, true}, {OpExclusiveMinimum, OpExclusiveMaximum, true},
+	}
+	for i := range field.Constraints {
+		for k := range field.Constraints {
+			low, high := &field.Constraints[i], &field.Constraints[k]
+			for _, pair := range pairs {
+				order, ok := low.Value.Compare(high.Value)
+				if low.Op == pair.low && high.Op == pair.high && ok && (order > 0 || order == 0 && pair.strict) {
+					return low.Op.String() + " " + low.Value.String() + " beside " + high.Op.String() + " " + high.Value.String() + ", which no answer can keep"
+				}
+			}
+		}
+	}
+	return ""
+}
