@@ -88,7 +88,8 @@ func texts(f *form.Field) []string {
 	for _, c := range f.Constraints {
 		switch c.Op {
 		case form.OpPattern:
-			if parsed, err := syntax.Parse(c.Text, syntax.Perl); err == nil {
+			translated, _ := form.TranslatePattern(c.Text) // it was compiled when the form was declared
+			if parsed, err := syntax.Parse(translated, syntax.Perl); err == nil {
 				for repeat := range 3 {
 					list = append(list, example(parsed.Simplify(), repeat))
 				}

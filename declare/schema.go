@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/url"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -185,12 +186,31 @@ func (s *schemaReader) schemaError(err error, root *document.Node, file string) 
 	tell(leaf)
 }
 
+// pattern is a schema's pattern, as the schema library asks for it.
+type pattern struct {
+	*regexp.Regexp
+	text string
+}
+
+func (p pattern) String() string { return p.text }
+
+// compilePattern compiles a pattern as the form does.
+func compilePattern(text string) (jsonschema.Regexp, error) {
+	translated, err := form.TranslatePattern(text)
+	if err != nil {
+		return nil, err
+	}
+	compiled, err := regexp.Compile(translated)
+	return pattern{compiled, text}, err
+}
+
 // newSchemaCompiler returns a compiler that asserts formats as the form does:
 // a time may come without seconds and offset, as the browser's control gives it.
 func newSchemaCompiler() *jsonschema.Compiler {
 	c := jsonschema.NewCompiler()
 	c.DefaultDraft(jsonschema.Draft2020)
 	c.AssertFormat()
+	c.UseRegexpEngine(compilePattern)
 	text := func(ok func(string) bool, want string) func(any) error {
 		return func(v any) error {
 			if s, is := v.(string); is && !ok(s) {

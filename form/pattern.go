@@ -4,6 +4,16 @@ package form
 
 import "regexp"
 
-// compilePattern compiles a schema's pattern, which is found anywhere in a
-// text. In the browser its own RegExp does the same.
-func compilePattern(pattern string) (matcher, error) { return regexp.Compile(pattern) }
+// compilePattern compiles a schema's pattern, which is found anywhere in a text. In a
+// browser its own RegExp compiles it, with the same meaning.
+func compilePattern(pattern string) (matcher, error) {
+	translated, err := TranslatePattern(pattern)
+	if err != nil {
+		return nil, err
+	}
+	compiled, err := regexp.Compile(translated)
+	if err != nil { // it is too large
+		return nil, err
+	}
+	return compiled, nil
+}
