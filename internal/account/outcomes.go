@@ -43,7 +43,7 @@ func (a *Account) accepts(e *lifecycle.Event) {
 			if is && typed == sent && !a.since[path] {
 				delete(a.typed, path)
 			}
-		case is || a.since[path]:
+		case is || a.since[path] || a.wanted != nil: // a submit behind the attempt may have brought it back
 			a.base[path] = ""
 			if leavesIt && !a.since[path] {
 				delete(a.typed, path)
