@@ -2,6 +2,7 @@ package lifecycle
 
 import (
 	"slices"
+	"strconv"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -97,11 +98,14 @@ func TestAttemptsThatDoNotFit(t *testing.T) {
 		"a row that was not sent":      {Attempt: &KeptAttempt{Button: "save", Values: []form.Answer{rows(1), {Place: form.Place{Field: 1, Row: 1}, Value: form.Text("Heron")}}}},
 		"a value of another kind":      {Attempt: &KeptAttempt{Button: "save", Values: []form.Answer{{Place: form.Place{Field: 2, Row: -1}, Value: form.Text("Heron")}}}},
 		"a button that the form lacks": {Attempt: &KeptAttempt{Button: "apply"}},
+		"a field behind the last":      {Groups: whole, Attempt: &KeptAttempt{Button: "save", Values: []form.Answer{rows(1), {Place: form.Place{Field: 3, Row: -1}}}}},
+		"a field before the first":     {Attempt: &KeptAttempt{Button: "save", Values: []form.Answer{{Place: form.Place{Field: -1, Row: -1}}}}},
 	} {
 		s, _ := Open(f, Seed{})
 		effects, err := s.Apply(Restore(&kept))
 		require.NoError(t, err, name)
 		require.Zero(t, s.Attempt().Number, name)
+		require.Empty(t, s.groups[0].sent, name)
 		k := slices.IndexFunc(effects, func(e Effect) bool { return e.Kind == EffectSay })
 		require.GreaterOrEqual(t, k, 0, name)
 		require.Equal(t, form.MessageUnsettledPrivate, effects[k].Message.ID, name)
@@ -156,27 +160,84 @@ func TestPrivateAnswersOfKeptRows(t *testing.T) {
 // An event that names what the form or the session has never had is the caller's
 // mistake.
 func TestWhatWasNeverThere(t *testing.T) {
-	form, err := form.New(form.Declaration{Name: "berth", Submit: form.SubmitPolicy{Timeout: 1}, Buttons: []string{"save"}, Fields: []form.Field{{Path: "vessel", Kind: form.KindText}}})
+	f, err := form.New(form.Declaration{
+		Name: "berth", Submit: form.SubmitPolicy{Timeout: 1}, Buttons: []string{"save"},
+		Fields: []form.Field{{Path: "vessel"}, {Path: "crew", Kind: form.KindRows}, {Path: "crew/*/name"}},
+	})
 	require.NoError(t, err)
 	for _, e := range []Event{
-		Loaded(9, nil, ""), LoadFailed(9, ""), Checked(9, nil), CheckFailed(9), Replied(9, 1, &Reply{}), Elapsed(0), Elapsed(99), Edit("draught", ""), Submit("apply"), Blur("x"),
+		Loaded(9, nil, ""), LoadFailed(9, ""), Checked(9, nil), CheckFailed(9), Replied(9, 1, &Reply{}), Elapsed(0), Elapsed(99), Edit("draught", ""), Edit("crew", "1"), Submit("apply"), Blur("x"),
 	} {
-		s, _ := Open(form, Seed{})
+		s, _ := Open(f, Seed{})
 		_, err := s.Apply(e)
 		var unknown *UnknownError
 		require.ErrorAs(t, err, &unknown, e.Kind.String())
 	}
 }
 
-// What does not fit is said at once: the applicant would miss it.
-func TestWhatIsLeftOutIsSaidAtOnce(t *testing.T) {
-	f, err := form.New(form.Declaration{Name: "berth", Submit: form.SubmitPolicy{Timeout: 1}, Buttons: []string{"save"}, Fields: []form.Field{{Path: "vessel", Kind: form.KindText}}})
+// Answers of a body that belong to no field are passed over.
+func TestAnswersOfNoField(t *testing.T) {
+	f, err := form.New(form.Declaration{
+		Name: "berth", Prefill: form.PrefillPolicy{URL: "/berth", Timeout: 1}, Submit: form.SubmitPolicy{Timeout: 1}, Buttons: []string{"save"},
+		Fields: []form.Field{{Path: "vessel"}, {Path: "crew", Kind: form.KindRows}, {Path: "crew/*/name"}},
+	})
+	require.NoError(t, err)
+	s, opening := Open(f, Seed{})
+	one := form.Text("one")
+	_, err = s.Apply(Loaded(opening[0].Request, []form.Answer{
+		{Place: form.Place{Field: -1, Row: -1}, Value: one}, {Place: form.Place{Field: 3, Row: -1}, Value: one}, {Place: form.Place{Field: 1, Row: 0}, Value: one},
+		{Place: form.Place{Field: 2, Row: 0}, Value: one}, {Place: form.Place{Field: 0, Row: -1}, Value: form.Text("Heron")},
+	}, ""))
+	require.NoError(t, err)
+	vessel, _ := s.Field("vessel")
+	require.Equal(t, "Heron", vessel.Raw())
+	require.Empty(t, Recount(s))
+	crew, _ := s.Field("crew")
+	require.Zero(t, crew.Rows())
+}
+
+// A group that has to have rows only sometimes may have none at other times.
+func TestRowsThatAreNeededSometimes(t *testing.T) {
+	f, err := form.New(form.Declaration{
+		Name: "berth", Submit: form.SubmitPolicy{Timeout: 1}, Buttons: []string{"save"},
+		Fields: []form.Field{
+			{Path: "staffed", Kind: form.KindBoolean},
+			{Path: "crew", Kind: form.KindRows, Constraints: []form.Constraint{{Op: form.OpRequired, When: []form.Condition{{{{Field: 0, Present: true}}}}}}},
+			{Path: "crew/*/name"},
+		},
+	})
 	require.NoError(t, err)
 	s, _ := Open(f, Seed{})
-	effects, err := s.Apply(Restore(&Restored{Values: []Kept{{Path: "vessel", Raw: "Heron"}, {Path: "draught", Raw: "2"}, {Path: "crew/0/name", Raw: "Ada"}}}))
+	for _, c := range []struct {
+		staffed string
+		held    bool
+	}{{"", false}, {"true", true}, {"", false}} {
+		_, err := s.Apply(Edit("staffed", c.staffed))
+		require.NoError(t, err)
+		require.Equal(t, c.held, s.Holds("").Has(HoldInvalid), c.staffed)
+	}
+}
+
+// What does not fit is said at once: the applicant would miss it.
+func TestWhatIsLeftOutIsSaidAtOnce(t *testing.T) {
+	f, err := form.New(form.Declaration{
+		Name: "berth", Submit: form.SubmitPolicy{Timeout: 1}, Buttons: []string{"save"},
+		Fields: []form.Field{{Path: "vessel"}, {Path: "length", Kind: form.KindInteger}, {Path: "crew", Kind: form.KindRows}, {Path: "crew/*/name"}},
+	})
 	require.NoError(t, err)
-	k := slices.IndexFunc(effects, func(e Effect) bool { return e.Kind == EffectSay })
-	require.Equal(t, form.MessageRestoredLeftOut, effects[k].Message.ID)
-	require.EqualValues(t, 2, effects[k].Message.Count)
-	require.Equal(t, Assertive, effects[k].Level)
+	for _, left := range []Kept{
+		{Path: "draught", Raw: "2"}, {Path: "crew", Raw: "1"}, {Path: "crew/" + strconv.Itoa(mostRows) + "/name", Raw: "Ada"},
+		{Path: "length", Raw: "9", Baseline: form.Text("nine")}, {Path: "crew/0/name", Raw: "Ada", Baseline: form.Number(1, 0)},
+	} {
+		s, _ := Open(f, Seed{})
+		effects, err := s.Apply(Restore(&Restored{Values: []Kept{{Path: "vessel", Raw: "Heron"}, left}}))
+		require.NoError(t, err)
+		k := slices.IndexFunc(effects, func(e Effect) bool { return e.Kind == EffectSay })
+		require.GreaterOrEqual(t, k, 0, left.Path)
+		require.Equal(t, form.MessageRestoredLeftOut, effects[k].Message.ID, left.Path)
+		require.EqualValues(t, 1, effects[k].Message.Count, left.Path)
+		require.Equal(t, Assertive, effects[k].Level)
+		vessel, _ := s.Field("vessel")
+		require.Equal(t, "Heron", vessel.Raw())
+	}
 }

@@ -15,7 +15,7 @@ import (
 func (s *Session) unsettle(m form.Message) {
 	s.activity = ActivityIdle
 	s.follow = false
-	if m.ID == form.MessageUnsettled || m.ID == form.MessageUnsettledRestored {
+	if m.ID == form.MessageUnsettled {
 		s.attempt.unsure = true
 	}
 	if s.load.needs&needRestored != 0 {
