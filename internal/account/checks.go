@@ -178,7 +178,7 @@ func (a *Account) checkRecord(w *work, before record, current bool) {
 		}
 		now, there := kept[id]
 		if !there {
-			if !w.removed[id] && !back {
+			if !w.removed[id] && !back && (w.wanted == nil || a.rules.ask) { // with keep, what is on the screen is wanted instead of the row
 				a.fail("the row %s is gone from the record, and the applicant did not take it away", id)
 			}
 			continue
