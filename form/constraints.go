@@ -166,8 +166,12 @@ func (field *Field) Impossible() string {
 		low, high ConstraintOp
 		strict    bool // the two bounds themselves are outside
 	}{
-		{OpMinLength, OpMaxLength, false}, {OpMinItems, OpMaxItems, false}, {OpMinimum, OpMaximum, false},
-		{OpMinimum, OpExclusiveMaximum, true}, {OpExclusiveMinimum, OpMaximum, true}, {OpExclusiveMinimum, OpExclusiveMaximum, true},
+		{OpMinLength, OpMaxLength, false},
+		{OpMinItems, OpMaxItems, false},
+		{OpMinimum, OpMaximum, false},
+		{OpMinimum, OpExclusiveMaximum, true},
+		{OpExclusiveMinimum, OpMaximum, true},
+		{OpExclusiveMinimum, OpExclusiveMaximum, true},
 	}
 	for i := range field.Constraints {
 		for k := range field.Constraints {

@@ -185,8 +185,11 @@ func TestAnswersOfNoField(t *testing.T) {
 	s, opening := Open(f, Seed{})
 	one := form.Text("one")
 	_, err = s.Apply(Loaded(opening[0].Request, []form.Answer{
-		{Place: form.Place{Field: -1, Row: -1}, Value: one}, {Place: form.Place{Field: 3, Row: -1}, Value: one}, {Place: form.Place{Field: 1, Row: 0}, Value: one},
-		{Place: form.Place{Field: 2, Row: 0}, Value: one}, {Place: form.Place{Field: 0, Row: -1}, Value: form.Text("Heron")},
+		{Place: form.Place{Field: -1, Row: -1}, Value: one},
+		{Place: form.Place{Field: 3, Row: -1}, Value: one},
+		{Place: form.Place{Field: 1, Row: 0}, Value: one},
+		{Place: form.Place{Field: 2, Row: 0}, Value: one},
+		{Place: form.Place{Field: 0, Row: -1}, Value: form.Text("Heron")},
 	}, ""))
 	require.NoError(t, err)
 	vessel, _ := s.Field("vessel")
@@ -226,8 +229,11 @@ func TestWhatIsLeftOutIsSaidAtOnce(t *testing.T) {
 	})
 	require.NoError(t, err)
 	for _, left := range []Kept{
-		{Path: "draught", Raw: "2"}, {Path: "crew", Raw: "1"}, {Path: "crew/" + strconv.Itoa(mostRows) + "/name", Raw: "Ada"},
-		{Path: "length", Raw: "9", Baseline: form.Text("nine")}, {Path: "crew/0/name", Raw: "Ada", Baseline: form.Number(1, 0)},
+		{Path: "draught", Raw: "2"},
+		{Path: "crew", Raw: "1"},
+		{Path: "crew/" + strconv.Itoa(mostRows) + "/name", Raw: "Ada"},
+		{Path: "length", Raw: "9", Baseline: form.Text("nine")},
+		{Path: "crew/0/name", Raw: "Ada", Baseline: form.Number(1, 0)},
 	} {
 		s, _ := Open(f, Seed{})
 		effects, err := s.Apply(Restore(&Restored{Values: []Kept{{Path: "vessel", Raw: "Heron"}, left}}))
