@@ -1,4 +1,4 @@
-// Package declare makes a lifecycle.Form of a form file and its JSON Schema.
+// Package declare makes a form.Form of a form file and its JSON Schema.
 //
 //	form, err := declare.File("mooring.form.yaml")
 //	if err != nil {

@@ -190,7 +190,7 @@ func beside(file, name string) string {
 	return joined
 }
 
-// atField gives the place in the file to what NewForm found.
+// atField gives the place in the file to what form.New found.
 func (r *reader) atField(err error) error {
 	report := document.NewReport(r.file)
 	for _, one := range unjoin(err) {

@@ -10,7 +10,7 @@ func (constraint *Constraint) BreaksAt(count int) (MessageID, Code, bool) {
 		return MessageNoRows, CodeValueMissing, count == 0
 	case OpMinItems:
 		return MessageTooFewRows, CodeRangeUnderflow, count > 0 && int64(count) < constraint.Value.Integer()
-	default: // OpMaxItems: NewForm lets no group have others
+	default: // OpMaxItems: New lets no group have others
 		return MessageTooManyRows, CodeRangeOverflow, int64(count) > constraint.Value.Integer()
 	}
 }

@@ -27,7 +27,7 @@ var kindWords = [...]string{"text", "number", "integer", "boolean", "date", "tim
 
 func (k FieldKind) String() string { return Word(kindWords[:], k) }
 
-// Declaration is a form as plain tables. NewForm makes a Form of it.
+// Declaration is a form as plain tables. New makes a Form of it.
 type Declaration struct {
 	Name  string
 	Title string

@@ -39,7 +39,7 @@ func (e *Error) Error() string {
 	return e.Path + ": " + e.Problem
 }
 
-// NewForm checks a declaration and derives what a session needs. The error
+// New checks a declaration and derives what a session needs. The error
 // joins one FormError for each thing that is wrong.
 func New(d Declaration) (*Form, error) {
 	f := &Form{

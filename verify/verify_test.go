@@ -80,7 +80,7 @@ func TestAnyNumberOfEverything(t *testing.T) {
 
 var impossible = map[string]string{
 	"comparisons":  "form: f\nschema: {properties: {from: {type: string, format: date}, to: {type: string, format: date}}, required: [from, to]}\nfields: {from: {rules: [{greaterThan: to}]}, to: {rules: [{greaterThan: from}]}}\n",
-	"bounds":       "form: f\nschema: {properties: {n: {type: number, minimum: 5, maximum: 4}}, required: [n]}\n",
+	"bounds":       "form: f\nschema: {properties: {n: {type: number, minimum: 5, maximum: 9, multipleOf: 10}}, required: [n]}\n",
 	"never loaded": "form: f\nschema: {properties: {n: {type: integer, multipleOf: 3, exclusiveMinimum: 3, exclusiveMaximum: 6}}, required: [n]}\nprefill: {url: /n}\n",
 }
 
