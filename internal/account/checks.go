@@ -40,7 +40,7 @@ func (a *Account) sends(f lifecycle.Effect, body []byte) {
 		known[path] = maps.Clone(texts)
 	}
 	a.work[key] = &work{now, maps.Clone(a.removed), a.rowsMine, a.blanks, a.cleared, a.loaded, known, decode(body), f.Version, content, a.wanted}
-	a.open, a.attempts, a.settled, a.since, a.rowsSince, a.cellsSince, a.owesClear = key, true, false, map[string]bool{}, false, false, false
+	a.open, a.attempts, a.settled, a.since, a.rowsSince, a.cellsSince, a.owesClear, a.mayClear = key, true, false, map[string]bool{}, false, false, false, false
 }
 
 // checkBody: nothing is sent that is not on the screen, and all of it is. A merge

@@ -30,6 +30,7 @@ type list struct {
 	known      map[string]map[string]bool // plain fields: every value that was typed or told
 	arrived    *loadedRecord
 	owesClear  bool
+	mayClear   bool // the form looks cleared, and the clear may wait for the next reset
 	cellsSince bool   // a cell of a row was typed in after the newest attempt
 	pressed    string // the button that was used last
 	settledNow bool   // this event has told the outcome
@@ -98,7 +99,7 @@ func (a *Account) newPage(kept *lifecycle.Restored) {
 			delete(a.marks, text)
 		}
 	}
-	a.attempts, a.cleared, a.arrived, a.owesClear, a.acted, a.tookOver = false, false, nil, false, true, false
+	a.attempts, a.cleared, a.arrived, a.owesClear, a.mayClear, a.acted, a.tookOver = false, false, nil, false, false, true, false
 	if a.s.Leaving() == lifecycle.LeaveGone { // the applicant gave it up, and the page did not return
 		a.reset()
 	}
@@ -197,6 +198,10 @@ func (a *Account) took(e *lifecycle.Event, before *screen) {
 			}
 			a.clears()
 		}
+		if a.mayClear && a.isCleared() {
+			a.clears()
+		}
+		a.mayClear = false
 	case lifecycle.EventResolve:
 		a.resolved(e, cell)
 	case lifecycle.EventLeaveAnswered:

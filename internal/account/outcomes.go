@@ -68,6 +68,8 @@ func (a *Account) accepts(e *lifecycle.Event) {
 	if a.rules.clears {
 		a.owesClear = true
 		switch cleared := a.isCleared(); {
+		case !a.s.Unsaved() && cleared && a.restsSince(): // the clear waits for what is not asked
+			a.owesClear, a.mayClear = false, true
 		case !a.s.Unsaved() && cleared:
 			a.clears()
 		case a.s.Leaving() != lifecycle.LeaveGone && !cleared && !a.s.Unsaved() && !a.anySince() && a.s.Activity() == lifecycle.ActivityIdle && a.s.Attempt().Button == a.pressed:
@@ -95,6 +97,18 @@ func (l *list) anySince() bool {
 		}
 	}
 	return l.rowsSince || l.cellsSince
+}
+
+// restsSince reports whether anything was typed, after the newest attempt, in a field that
+// is not asked.
+func (a *Account) restsSince() bool {
+	now := a.screen()
+	for path, since := range a.since {
+		if since && !now.asked[path] {
+			return true
+		}
+	}
+	return false
 }
 
 func (a *Account) isCleared() bool {
