@@ -15,18 +15,13 @@ type Placed struct {
 	Why  string
 }
 
-const maxDepth = 32
+const maxDepth = 8
 
 // Place reads every entry of a refusal and finds its field; what fits no field
 // goes to the form, and a reply without any entry is one issue on the form.
 func Place(form *form.Form, r Response) []Placed {
-	p := placer{form: form}
-	switch body := r.Body.(type) {
-	case map[string]any:
-		p.errors(body["errors"], "", 0)
-	case []any:
-		p.errors(body, "", 0)
-	}
+	p := placer{form: form, sent: r.Sent}
+	p.body(r.Body)
 	if len(p.placed) > 0 {
 		return p.placed
 	}
@@ -47,46 +42,8 @@ func statusText(f *form.Form, status int) string {
 
 type placer struct {
 	form   *form.Form
+	sent   []form.Answer
 	placed []Placed
-}
-
-// errors reads any of the shapes: a list of objects or texts, or an object by
-// field name, nested or not.
-func (p *placer) errors(v any, name string, depth int) {
-	if depth > maxDepth {
-		p.add(name, "", "nested too deeply")
-		return
-	}
-	switch v := v.(type) {
-	case nil:
-	case string:
-		p.add(name, "", v)
-	case []any:
-		for _, item := range v {
-			switch item := item.(type) {
-			case map[string]any:
-				p.entry(item, name, depth)
-			case []any:
-				p.errors(item, name, depth+1)
-			default:
-				p.add(name, "", words(item))
-			}
-		}
-	case map[string]any:
-		keys := make([]string, 0, len(v))
-		for key := range v {
-			keys = append(keys, key)
-		}
-		for _, key := range inOrder(keys) {
-			below := key
-			if name != "" {
-				below = name + "/" + key
-			}
-			p.errors(v[key], below, depth+1)
-		}
-	default:
-		p.add(name, "", words(v))
-	}
 }
 
 // inOrder sorts names. The library's sort is a hundredth of what a browser loads.
@@ -113,41 +70,6 @@ func words(v any) string {
 		return value.String()
 	}
 	return "not accepted"
-}
-
-// entry reads one object of a list: problem details (pointer, detail), JSON:API
-// (source.pointer or source.parameter, detail or title), or field, name or
-// path with message or detail.
-func (p *placer) entry(e map[string]any, name string, depth int) {
-	first := func(keys ...string) string {
-		for _, key := range keys {
-			if s, ok := e[key].(string); ok && s != "" {
-				return s
-			}
-		}
-		return ""
-	}
-	if source, ok := e["source"].(map[string]any); ok {
-		for _, key := range []string{"pointer", "parameter"} {
-			if s, ok := source[key].(string); ok && name == "" {
-				name = s
-			}
-		}
-	}
-	if own := first("pointer", "field", "name", "path"); own != "" {
-		name = own
-	} else if list, ok := e["path"].([]any); ok {
-		name = pathOf(list)
-	}
-	says := first("detail", "message", "title")
-	if says == "" && name == "" && len(e) > 0 {
-		p.errors(e, "", depth+1) // an object by field name, inside a list
-		return
-	}
-	if says == "" {
-		says = "not accepted"
-	}
-	p.add(name, first("code"), says)
 }
 
 func pathOf(list []any) string {
@@ -191,7 +113,67 @@ func Name(form *form.Form, name string) (path, why string) {
 	if _, known := form.Lookup(dotted); known {
 		return dotted, "dots and brackets"
 	}
+	for rest := dotted; ; { // body, data/attributes, the name of an operation
+		_, below, deeper := strings.Cut(rest, "/")
+		if !deeper {
+			break
+		}
+		rest = below
+		if _, known := form.Lookup(rest); known {
+			return rest, "its last parts"
+		}
+		if path := alike(form, rest); path != "" {
+			return path, "its last parts, in another case"
+		}
+	}
+	if path := alike(form, dotted); path != "" {
+		return path, "another case"
+	}
 	return "", "no field has this name: on the form"
+}
+
+// alike is the only field whose path is a name without regard to case, _ and -; empty:
+// there is none, or several.
+func alike(f *form.Form, name string) string {
+	found, plain := "", withoutCase(name)
+	for id := range f.Fields {
+		path := f.Fields[id].Path
+		filled, fits := likeRow(withoutCase(path), plain)
+		if !fits {
+			continue
+		}
+		if found != "" {
+			return ""
+		}
+		found = strings.Replace(path, "*", filled, 1)
+	}
+	return found
+}
+
+// likeRow compares a declared path with a name; a * stands for the number of a row.
+func likeRow(declared, name string) (row string, fits bool) {
+	before, after, star := strings.Cut(declared, "*")
+	if !star {
+		return "", declared == name
+	}
+	rest, ok := strings.CutPrefix(name, before)
+	row, rest, _ = strings.Cut(rest, "/")
+	_, err := strconv.ParseUint(row, 10, 31)
+	return row, ok && err == nil && "/"+rest == after
+}
+
+func withoutCase(name string) string {
+	plain := make([]byte, 0, len(name))
+	for k := range len(name) {
+		switch c := name[k]; {
+		case c == '_' || c == '-':
+		case c >= 'A' && c <= 'Z':
+			plain = append(plain, c|0x20)
+		default:
+			plain = append(plain, c)
+		}
+	}
+	return string(plain)
 }
 
 // slashed writes a name with dots and brackets as a path: crew[0].name.

@@ -16,6 +16,7 @@ type Response struct {
 	Status int               // RFC 9110, section 15
 	Header map[string]string // names in any case
 	Body   any               // decoded JSON: nil, bool, float64 or json.Number, string, []any, map[string]any
+	Sent   []form.Answer     // what was sent, which no entry repeats; nil: not known
 	Now    time.Time         // the moment of the reply, for a Retry-After that gives a date
 }
 
@@ -153,6 +154,7 @@ func Event(form *form.Form, asked lifecycle.Effect, r Response) lifecycle.Event 
 		}
 		return lifecycle.Checked(asked.Request, entries)
 	default:
+		r.Sent = asked.Values
 		return lifecycle.Replied(asked.Attempt, asked.Try, Submit(form, r))
 	}
 }
@@ -218,12 +220,15 @@ func member(body any, path string) (string, bool) {
 
 // statusPhrases are names of statuses (RFC 9110, section 15.5): they tell an applicant
 // nothing.
-var statusPhrases = []string{"bad request", "unauthorized", "forbidden", "conflict", "precondition failed", "unprocessable content", "unprocessable entity"}
+var statusPhrases = []string{"bad request", "unauthorized", "forbidden", "conflict", "precondition failed", "unprocessable content", "unprocessable entity", "not found", "method not allowed", "payload too large", "content too large", "internal server error"}
 
 // text is what a reply says in words of its own.
 func text(body any) string {
+	if s, ok := body.(string); ok {
+		return clip(strings.TrimSpace(s))
+	}
 	object, _ := body.(map[string]any)
-	for _, key := range []string{"message", "detail", "title"} {
+	for _, key := range textMembers {
 		if s, ok := object[key].(string); ok && strings.TrimSpace(s) != "" && !slices.Contains(statusPhrases, strings.ToLower(s)) {
 			return clip(s)
 		}

@@ -108,7 +108,7 @@ func TestEveryEntryIsPlaced(t *testing.T) {
 		"detail alone":   {mooring, `{"detail":"Closed.","title":"Refused"}`, "||Closed."},
 		"wrong types":    {mooring, `{"errors":[1,true,null,{"field":7},[["deep"]]]}`, "||1\n||true\n||not accepted\n||7\n||deep"},
 		"no JSON":        {mooring, `null`, "||The office did not accept this and gave no reason. (422)"},
-		"a text":         {mooring, `"no"`, "||The office did not accept this and gave no reason. (422)"},
+		"a text":         {mooring, `"no"`, "||no"},
 		"a list":         {mooring, `[{"field":"arrival","message":"Closed."}]`, "arrival||Closed."},
 		"empty":          {mooring, `{"errors":{}}`, "||The office did not accept this and gave no reason. (422)"},
 	} {

@@ -68,7 +68,7 @@ func (a *Account) accepts(e *lifecycle.Event) {
 	if a.rules.clears {
 		a.owesClear = true
 		switch cleared := a.isCleared(); {
-		case !a.s.Unsaved() && cleared && a.restsSince(): // the clear waits for what is not asked
+		case !a.s.Unsaved() && cleared && a.restsSince() && a.showsTyped(): // the clear may wait for what is not asked
 			a.owesClear, a.mayClear = false, true
 		case !a.s.Unsaved() && cleared:
 			a.clears()
@@ -109,6 +109,17 @@ func (a *Account) restsSince() bool {
 		}
 	}
 	return false
+}
+
+// showsTyped reports whether everything that was typed is on the screen.
+func (a *Account) showsTyped() bool {
+	now := a.screen()
+	for path, text := range a.typed {
+		if now.plain[path] != text {
+			return false
+		}
+	}
+	return true
 }
 
 func (a *Account) isCleared() bool {
