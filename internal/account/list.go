@@ -211,7 +211,7 @@ func (a *Account) took(e *lifecycle.Event, before *screen) {
 	case lifecycle.EventLoaded:
 		a.arrives(e)
 	case lifecycle.EventReplied:
-		a.learns(e)
+		a.learns(e, before)
 	}
 	a.settledNow = e.Kind == lifecycle.EventReplied && a.open == ""
 	a.merges()

@@ -8,7 +8,7 @@ import (
 )
 
 // learns is a reply that counts.
-func (a *Account) learns(e *lifecycle.Event) {
+func (a *Account) learns(e *lifecycle.Event, before *screen) {
 	switch e.Reply.Kind {
 	case lifecycle.ReplyRefused, lifecycle.ReplyOutdated:
 		a.open = ""
@@ -17,7 +17,7 @@ func (a *Account) learns(e *lifecycle.Event) {
 			a.open = ""
 		}
 	case lifecycle.ReplyAccepted:
-		a.accepts(e)
+		a.accepts(e, before)
 	}
 }
 
@@ -27,7 +27,7 @@ func (a *Account) takenOver() bool {
 }
 
 // accepts makes what was sent what is known to be saved.
-func (a *Account) accepts(e *lifecycle.Event) {
+func (a *Account) accepts(e *lifecycle.Event, before *screen) {
 	w := a.work[a.open]
 	a.last, a.open, a.blind = a.open, "", a.blind || w.version == ""
 	a.version = a.version || a.arrived != nil && a.arrived.version != ""
@@ -68,7 +68,7 @@ func (a *Account) accepts(e *lifecycle.Event) {
 	if a.rules.clears {
 		a.owesClear = true
 		switch cleared := a.isCleared(); {
-		case !a.s.Unsaved() && cleared && a.restsSince() && a.showsTyped(): // the clear may wait for what is not asked
+		case !a.s.Unsaved() && cleared && a.restsSince() && a.holdsDefaults(before): // the clear may wait for what is not asked
 			a.owesClear, a.mayClear = false, true
 		case !a.s.Unsaved() && cleared:
 			a.clears()
@@ -111,19 +111,11 @@ func (a *Account) restsSince() bool {
 	return false
 }
 
-// showsTyped reports whether everything that was typed is on the screen.
-func (a *Account) showsTyped() bool {
-	now := a.screen()
-	for path, text := range a.typed {
-		if now.plain[path] != text {
-			return false
-		}
-	}
-	return true
-}
+func (a *Account) isCleared() bool { return a.holdsDefaults(a.screen()) }
 
-func (a *Account) isCleared() bool {
-	for path, text := range a.screen().plain {
+// holdsDefaults reports whether a screen holds the defaults and nothing else.
+func (a *Account) holdsDefaults(s *screen) bool {
+	for path, text := range s.plain {
 		if text != a.rules.defaults[path] {
 			return false
 		}
