@@ -1,6 +1,7 @@
 package declare
 
 import (
+	"strings"
 	"time"
 
 	"leanwicket.dev/form"
@@ -34,7 +35,13 @@ func (r *reader) policies(root *document.Node) {
 		r.accepted(n)
 	}
 	if n := root.Get("refused"); n != nil {
-		for _, e := range r.Map(n, "serverNames") {
+		for _, e := range r.Map(n, "serverNames", "inBody") {
+			if e.Key == "inBody" {
+				if d.InBody = r.Text(e.Value); !strings.HasPrefix(d.InBody, "/") {
+					r.Wrong(e.Value, document.Describe(e.Value), "a JSON Pointer such as /errors")
+				}
+				continue
+			}
 			for _, name := range r.Map(e.Value) {
 				path := r.Text(name.Value)
 				if r.known(path, name.Value) != nil {

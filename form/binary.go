@@ -222,6 +222,9 @@ func (c *codec) declaration(d *Declaration) {
 
 	list(c, &d.ServerNames, func(n *ServerName) { c.text(&n.Name); c.text(&n.Path) })
 	list(c, &d.Texts, func(t *MessageText) { small(c, &t.Message); c.wording(&t.Wording) })
+	if c.reading && len(c.in) > 0 || !c.reading && d.InBody != "" { // forms without it are written as ever
+		c.text(&d.InBody)
+	}
 }
 
 func (c *codec) field(f *Field) {

@@ -47,6 +47,7 @@ type Declaration struct {
 	Leave    LeavePolicy
 
 	ServerNames []ServerName // the server's own names for fields
+	InBody      string       // a JSON Pointer: where something stands there, an accepted reply is a refusal; empty: nowhere
 	Texts       []MessageText
 }
 

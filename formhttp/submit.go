@@ -147,7 +147,11 @@ func (h *handler) settle(w http.ResponseWriter, v *visit, try *lifecycle.Effect,
 	}
 	switch {
 	case reply.Kind != lifecycle.ReplyAccepted:
-		h.answer(w, v, got.Status)
+		status := got.Status
+		if status < 300 { // it refuses in its body
+			status = http.StatusUnprocessableEntity
+		}
+		h.answer(w, v, status)
 	case asJSON:
 		w.Header().Set("Content-Type", "application/json")
 		w.WriteHeader(got.Status)

@@ -47,6 +47,18 @@ func (p *placer) body(v any) {
 	}
 }
 
+// below reads what stands at the place of the form's refused.inBody: all of it is entries.
+func (p *placer) below(v any) {
+	switch v := v.(type) {
+	case []any:
+		p.list(v, "", 1)
+	case map[string]any:
+		p.object(v, "", 1)
+	case string:
+		p.add("", "", v)
+	}
+}
+
 // inside reads the containers of an object, and reports whether anything was there.
 func (p *placer) inside(object map[string]any, name string, depth int) bool {
 	before := len(p.placed)

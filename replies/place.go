@@ -21,7 +21,14 @@ const maxDepth = 8
 // goes to the form, and a reply without any entry is one issue on the form.
 func Place(form *form.Form, r Response) []Placed {
 	p := placer{form: form, sent: r.Sent}
-	p.body(r.Body)
+	if entries, refused := r.refusedInBody(form); refused {
+		p.below(entries)
+	} else {
+		p.body(r.Body)
+	}
+	if p.more > 0 {
+		p.placed = append(p.placed, Placed{Entry: lifecycle.Entry{Text: "… +" + strconv.Itoa(p.more)}, Why: "more entries than are read"})
+	}
 	if len(p.placed) > 0 {
 		return p.placed
 	}
@@ -44,6 +51,7 @@ type placer struct {
 	form   *form.Form
 	sent   []form.Answer
 	placed []Placed
+	more   int // entries that were not placed
 }
 
 // inOrder sorts names. The library's sort is a hundredth of what a browser loads.
@@ -80,7 +88,14 @@ func pathOf(list []any) string {
 	return strings.Join(parts, "/")
 }
 
+// mostEntries is how many entries are placed. The others are counted.
+const mostEntries = 200
+
 func (p *placer) add(name, code, says string) {
+	if len(p.placed) == mostEntries {
+		p.more++
+		return
+	}
 	path, why := Name(p.form, name)
 	p.placed = append(p.placed, Placed{
 		Entry: lifecycle.Entry{Path: path, Code: clip(code), Text: clip(says)}, Name: clip(name), Why: why,
@@ -188,7 +203,7 @@ func slashed(name string) string {
 			path = append(path, c)
 		}
 	}
-	return string(path)
+	return strings.TrimRight(string(path), "/") // a name such as boxes[] is that of boxes
 }
 
 // fill applies one of the declared names; a * in it stands for a row number.

@@ -15,7 +15,7 @@ type Response struct {
 	Broken bool              // the connection broke, or there is no reply at all
 	Status int               // RFC 9110, section 15
 	Header map[string]string // names in any case
-	Body   any               // decoded JSON: nil, bool, float64 or json.Number, string, []any, map[string]any
+	Body   any               // decoded JSON: nil, bool, float64 or json.Number, string, []any, map[string]any; what is no JSON is a string
 	Sent   []form.Answer     // what was sent, which no entry repeats; nil: not known
 	Now    time.Time         // the moment of the reply, for a Retry-After that gives a date
 }
@@ -68,6 +68,33 @@ func (r Response) Kind() lifecycle.ReplyKind {
 	}
 }
 
+// refusedInBody is what an accepted reply refuses all the same, where the form says that
+// its server does that.
+func (r Response) refusedInBody(f *form.Form) (entries any, refused bool) {
+	if f.InBody == "" || r.Kind() != lifecycle.ReplyAccepted {
+		return nil, false
+	}
+	entries = r.Body
+	for token := range strings.SplitSeq(f.InBody[1:], "/") {
+		object, _ := entries.(map[string]any)
+		entries = object[form.UnescapeToken(token)]
+	}
+	switch v := entries.(type) {
+	case nil:
+		return nil, false
+	case bool:
+		return entries, v
+	case string:
+		return entries, v != ""
+	case []any:
+		return entries, len(v) > 0
+	case map[string]any:
+		return entries, len(v) > 0
+	default:
+		return entries, true
+	}
+}
+
 // retryAfter reads Retry-After (RFC 9110, section 10.2.3): seconds or a date.
 func (r Response) retryAfter() (time.Duration, bool) {
 	text := strings.TrimSpace(r.header("Retry-After"))
@@ -83,6 +110,9 @@ func (r Response) retryAfter() (time.Duration, bool) {
 // Submit reads the reply to a submission.
 func Submit(form *form.Form, r Response) *lifecycle.Reply {
 	reply := &lifecycle.Reply{Kind: r.Kind(), Version: r.header("ETag"), RetryAfter: -1}
+	if _, refused := r.refusedInBody(form); refused {
+		reply.Kind, reply.Version = lifecycle.ReplyRefused, ""
+	}
 	switch reply.Kind {
 	case lifecycle.ReplyAccepted:
 		reply.Values = Values(form, r.Body)
@@ -225,7 +255,7 @@ var statusPhrases = []string{"bad request", "unauthorized", "forbidden", "confli
 // text is what a reply says in words of its own.
 func text(body any) string {
 	if s, ok := body.(string); ok {
-		return clip(strings.TrimSpace(s))
+		return plainText(s)
 	}
 	object, _ := body.(map[string]any)
 	for _, key := range textMembers {
@@ -234,6 +264,39 @@ func text(body any) string {
 		}
 	}
 	return ""
+}
+
+// mostPlain is how long a text may be that is said as it stands, in bytes.
+const mostPlain = 500
+
+// plainText is what a body says that is no JSON: a short text, or the first heading of a
+// page.
+func plainText(body string) string {
+	body = strings.TrimSpace(body)
+	if !strings.HasPrefix(body, "<") {
+		if len(body) > mostPlain {
+			return ""
+		}
+		return body
+	}
+	for _, tag := range [...]string{"h1", "h2", "title"} {
+		_, rest, open := strings.Cut(body, "<"+tag)
+		_, rest, full := strings.Cut(rest, ">")
+		heading, _, closed := strings.Cut(rest, "</"+tag)
+		if open && full && closed && len(heading) <= mostPlain && !strings.Contains(heading, "<") && strings.TrimSpace(heading) != "" {
+			return unescaped(strings.TrimSpace(heading))
+		}
+	}
+	return ""
+}
+
+// unescaped reads the character references that every writer of pages has. A whole parser
+// of HTML is too much for a browser that has one.
+func unescaped(text string) string {
+	for _, reference := range [...][2]string{{"&lt;", "<"}, {"&gt;", ">"}, {"&quot;", `"`}, {"&#39;", "'"}, {"&amp;", "&"}} {
+		text = strings.ReplaceAll(text, reference[0], reference[1])
+	}
+	return text
 }
 
 // acceptedText is the message of an accepted reply. Its body may be the record

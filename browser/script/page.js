@@ -215,7 +215,7 @@ class Page {
       const response = await fetch(url, { method, headers: pairs, body: method === "GET" ? undefined : body, signal: ends.signal, credentials: "same-origin", cache: "no-store" })
       const text = await response.text()
       let decoded = null
-      try { decoded = text === "" ? undefined : JSON.parse(text) } catch { decoded = undefined }
+      try { decoded = text === "" ? undefined : JSON.parse(text) } catch { decoded = /^text\/(plain|html)/.test(response.headers.get("Content-Type")) ? text : undefined }
       answer = [String(response.status), [...response.headers].flatMap(([n, v]) => [clean(n), clean(v)]).join(PART), decoded === undefined ? "" : flat(decoded).join(PART)]
     } catch { /* broken, or given up */ }
     this.requests.delete(id)

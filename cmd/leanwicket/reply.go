@@ -5,7 +5,9 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"maps"
 	"os"
+	"slices"
 	"strings"
 	"text/tabwriter"
 	"time"
@@ -60,10 +62,9 @@ status 1 where an entry that names a field fits none of this form.`,
 			return explainReply(c.OutOrStdout(), form, response, note)
 		},
 	}
-	c.Flags().IntVar(&status, "status", 0, "the HTTP status of the reply")
+	c.Flags().IntVar(&status, "status", 422, "the HTTP status of the reply")
 	c.Flags().StringArrayVar(&headers, "header", nil, "a header of the reply, such as 'ETag: \"7\"'")
 	c.Flags().BoolVar(&asJSON, "json", false, "write the answer as JSON")
-	_ = c.MarkFlagRequired("status")
 	return c
 }
 
@@ -82,7 +83,7 @@ func readBody(name string) (body any, note string, err error) {
 	decoder := json.NewDecoder(bytes.NewReader(data))
 	decoder.UseNumber()
 	if err := decoder.Decode(&body); err != nil {
-		return nil, "the body is no JSON (" + err.Error() + "): only the status counts", nil
+		return string(data), "the body is no JSON (" + err.Error() + "): it is read as text/plain or text/html", nil
 	}
 	return body, "", nil
 }
@@ -152,11 +153,51 @@ func explainReply(out io.Writer, f *form.Form, r replies.Response, note string) 
 		fmt.Fprintf(out, "the same attempt goes again after %s, at most %d times; a pause over %s ends unsettled\n",
 			pause, f.Submit.ResendTimes, f.Submit.ResendLongest)
 	}
+	if pointer := entriesInBody(f, r); pointer != "" {
+		fmt.Fprintf(out, "\nthe status accepts, and the body seems to refuse at %s. Where it does, say so in the form file:\n  refused: {inBody: %s}\n", pointer, pointer)
+	}
 	if lost > 0 {
-		fmt.Fprintf(out, "\nentries that name no field of this form and land on the form: %d. Give their names in refused.serverNames.\n", lost)
+		fmt.Fprintf(out, "\nentries that name no field of this form and land on the form: %d. Say in the form file which fields they mean:\n  refused:\n    serverNames:\n", lost)
+		for _, name := range lostNames(f, r) {
+			fmt.Fprintf(out, "      %q: PATH\n", name)
+		}
 		return errNo
 	}
 	return nil
+}
+
+// lostNames are the names that fit no field, each once.
+func lostNames(f *form.Form, r replies.Response) (names []string) {
+	for _, p := range replies.Place(f, r) {
+		if p.Name != "" && p.Path == "" && !slices.Contains(names, p.Name) {
+			names = append(names, p.Name)
+		}
+	}
+	return names
+}
+
+// entriesInBody is where an accepted reply has entries of a refusal, or nothing.
+func entriesInBody(f *form.Form, r replies.Response) string {
+	if r.Kind() != lifecycle.ReplyAccepted || f.InBody != "" {
+		return ""
+	}
+	var look func(v any, pointer string, depth int) string
+	look = func(v any, pointer string, depth int) string {
+		object, _ := v.(map[string]any)
+		for _, key := range slices.Sorted(maps.Keys(object)) {
+			below := pointer + "/" + form.EscapeToken(key)
+			list, isList := object[key].([]any)
+			fields, isMap := object[key].(map[string]any)
+			if strings.Contains(strings.ToLower(key), "error") && (isList && len(list) > 0 || isMap && len(fields) > 0) {
+				return below
+			}
+			if found := look(object[key], below, depth+1); isMap && depth < 8 && found != "" {
+				return found
+			}
+		}
+		return ""
+	}
+	return look(r.Body, "", 0)
 }
 
 func explainReplyJSON(out io.Writer, form *form.Form, r replies.Response) error {

@@ -77,7 +77,10 @@ func (t *Transport) do(ctx context.Context, r runner.Request) runner.Answer {
 	decoder := json.NewDecoder(bytes.NewReader(text))
 	decoder.UseNumber()
 	if err := decoder.Decode(&response.Body); err != nil {
-		response.Body = nil // no JSON: the status says what there is to say
+		response.Body = nil
+		if kind := got.Header.Get("Content-Type"); strings.HasPrefix(kind, "text/plain") || strings.HasPrefix(kind, "text/html") {
+			response.Body = strings.ToValidUTF8(string(text), "\ufffd")
+		}
 	}
 	return response
 }
