@@ -30,7 +30,7 @@ type list struct {
 	known      map[string]map[string]bool // plain fields: every value that was typed or told
 	arrived    *loadedRecord
 	owesClear  bool
-	mayClear   bool // the form looks cleared, and the clear may wait for the next reset
+	mayClear   bool   // the form looks cleared, and the clear may wait for the next reset
 	cellsSince bool   // a cell of a row was typed in after the newest attempt
 	pressed    string // the button that was used last
 	settledNow bool   // this event has told the outcome
