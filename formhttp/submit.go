@@ -128,7 +128,11 @@ func isOutcome(kind lifecycle.ReplyKind) bool {
 
 // settle gives the answer to the session, and the client what follows.
 func (h *handler) settle(w http.ResponseWriter, v *visit, try *lifecycle.Effect, got ledger.Answer) {
-	reply := replies.Submit(h.form, toResponse(got))
+	response := toResponse(got)
+	if try != nil {
+		response.Sent = try.Values
+	}
+	reply := replies.Submit(h.form, response)
 	if try != nil {
 		v.apply(lifecycle.Replied(try.Attempt, try.Try, reply))
 	}

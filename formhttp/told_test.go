@@ -151,3 +151,28 @@ func TestWhatCannotWork(t *testing.T) {
 	require.Equal(t, 500, p.status)
 	require.Contains(t, p.text, "Nothing was stored")
 }
+
+// However a server writes its refusal, its words stand at the field on a page without
+// script.
+func TestFiveShapesOfRefusalAreAtTheirField(t *testing.T) {
+	shapes := []any{
+		map[string]any{"nights": []any{"Too many."}, "non_field_errors": []any{"Come in June."}},
+		map[string]any{"detail": []any{map[string]any{"loc": []any{"body", "nights"}, "msg": "Too many."}}},
+		map[string]any{"errors": map[string]any{"Nights": "Too many."}},
+		map[string]any{"error": map[string]any{"details": []any{map[string]any{"fieldViolations": []any{map[string]any{"field": "nights", "description": "Too many."}}}}}},
+		map[string]any{"errors": []any{map[string]any{"path": []any{"bookStay", "nights"}, "message": "Too many."}}},
+	}
+	for k, shape := range shapes {
+		s := newSite(t, stayForm, func(formhttp.Submission) (replies.Response, error) {
+			return replies.Response{Status: 422, Body: shape}, nil
+		}, nil)
+		p := s.post(url.Values{"vessel": {"Heron"}, "nights": {"9"}})
+		require.Equal(t, 422, p.status, k)
+		at := strings.Index(p.text, `name="nights"`)
+		require.Positive(t, at)
+		field := p.text[strings.LastIndex(p.text[:at], `class="leanwicket-field`):]
+		field, _, _ = strings.Cut(field, `name="quay"`)
+		require.Contains(t, field, "Too many.", k)
+		require.Contains(t, field, `aria-invalid="true"`, k)
+	}
+}

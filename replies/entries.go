@@ -191,7 +191,7 @@ func (p *placer) fields(e map[string]any, name string, depth int) {
 				p.object(v, below, depth+1)
 			}
 		case string:
-			if !top || known && !p.echoes(below, v) {
+			if !top || known {
 				p.add(below, "", v)
 			}
 		default:
@@ -202,15 +202,9 @@ func (p *placer) fields(e map[string]any, name string, depth int) {
 	}
 }
 
-// echoes reports whether a text is what was sent at a name.
-func (p *placer) echoes(name, text string) bool {
-	path, _ := Name(p.form, name)
-	for _, a := range p.sent {
-		if p.form.Path(a.Place) == path && a.Value.String() == text {
-			return true
-		}
-	}
-	return false
+// wasSent reports whether a text is one of those that were sent.
+func (p *placer) wasSent(text string) bool {
+	return slices.ContainsFunc(p.sent, func(a form.Answer) bool { return a.Value.Kind == form.ValueText && a.Value.Text == text })
 }
 
 func allTexts(list []any) bool {

@@ -92,6 +92,9 @@ func pathOf(list []any) string {
 const mostEntries = 200
 
 func (p *placer) add(name, code, says string) {
+	if p.wasSent(says) { // it comes back, and says nothing
+		return
+	}
 	if len(p.placed) == mostEntries {
 		p.more++
 		return

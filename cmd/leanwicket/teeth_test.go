@@ -84,6 +84,7 @@ var teeth = map[string][]tooth{
 	"45": {{"value", "drop a statement", "s.waiting = append(", ""}},
 	"46": {{"group", "drop a statement", "s.setRowList(group, inSent,", ""}},
 	"47": {{"group", "drop a statement", "if kept.Contested", ""}},
+	"49": {{"sentPlace", "return early", "", ""}},
 	"48": {{"cellOfCheck", "negate a condition", "r >= 0 && p.Row == c.row", ""}},
 }
 

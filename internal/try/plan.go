@@ -224,6 +224,14 @@ func (p *plan) kindOf(method string, address *url.URL) string {
 	return ""
 }
 
+// declares reports whether a method and an address are those of a declared request: one
+// that was held until its page went.
+func (p *plan) declares(request string) bool {
+	method, address, _ := strings.Cut(request, " ")
+	read, err := url.Parse(address)
+	return err == nil && p.kindOf(method, read) != ""
+}
+
 // patience is how long a submission may be pending: what the form declares, and a
 // while for the page to show it.
 func (p *plan) patience() time.Duration {

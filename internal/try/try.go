@@ -166,7 +166,7 @@ func Run(ctx context.Context, source *declare.Source, o Options) (*Answer, error
 	}
 	err = work.Wait()
 	closeBrowser() // what it sends when it goes is stopped too
-	answer.Stopped = wall.list()
+	answer.Stopped = slices.DeleteFunc(wall.list(), backend.declares)
 	return answer, err
 }
 
