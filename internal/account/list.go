@@ -23,6 +23,7 @@ type list struct {
 
 	attempts   bool                       // this page has an attempt, or has taken one over
 	settled    bool                       // its newest one was accepted
+	accepted   bool                       // one was, on this page: what it sent is no blank
 	loaded     bool                       // a load has been merged on this page, or on the one that kept its work
 	version    bool                       // a version has been told
 	cleared    bool                       // the form was cleared, and nothing has come since
@@ -99,7 +100,7 @@ func (a *Account) newPage(kept *lifecycle.Restored) {
 			delete(a.marks, text)
 		}
 	}
-	a.attempts, a.cleared, a.arrived, a.owesClear, a.mayClear, a.acted, a.tookOver = false, false, nil, false, false, true, false
+	a.attempts, a.cleared, a.arrived, a.owesClear, a.mayClear, a.acted, a.tookOver, a.accepted = false, false, nil, false, false, true, false, false
 	if a.s.Leaving() == lifecycle.LeaveGone { // the applicant gave it up, and the page did not return
 		a.reset()
 	}

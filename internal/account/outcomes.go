@@ -31,6 +31,7 @@ func (a *Account) accepts(e *lifecycle.Event, before *screen) {
 	w := a.work[a.open]
 	a.last, a.open, a.blind = a.open, "", a.blind || w.version == ""
 	a.version = a.version || a.arrived != nil && a.arrived.version != ""
+	a.accepted = true
 	a.settled, a.acted, a.arrived = true, len(a.since) > 0 || a.rowsSince, nil
 	a.version = a.version || e.Reply.Version != ""
 	leavesIt := a.rules.clears || a.rules.then == form.ThenNavigate
