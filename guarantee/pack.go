@@ -141,7 +141,11 @@ func (w *Watch) rename(names *lifecycle.Names) {
 
 func appendNumbers(to []byte, numbers ...int) []byte {
 	for _, n := range numbers {
-		to = binary.AppendVarint(to, int64(n))
+		if n >= 0 && n < 64 { // as AppendVarint would write it
+			to = append(to, byte(n<<1))
+		} else {
+			to = binary.AppendVarint(to, int64(n))
+		}
 	}
 	return to
 }
@@ -181,6 +185,10 @@ func (p *Packer) appendMemory(to []byte, w *Watch) []byte {
 type memoryReader struct{ rest string }
 
 func (r *memoryReader) number() int {
+	if b := r.rest[0]; b < 0x80 { // most are a byte
+		r.rest = r.rest[1:]
+		return int(b>>1) ^ -int(b&1)
+	}
 	n, size := binary.Varint([]byte(r.rest[:min(len(r.rest), binary.MaxVarintLen64)]))
 	r.rest = r.rest[size:]
 	return int(n)
