@@ -327,7 +327,7 @@ func (w *Watch) checkWayForward(e lifecycle.Event, effects []lifecycle.Effect, n
 
 // checkSaid: said-once.
 func (w *Watch) checkSaid(e lifecycle.Event, effects []lifecycle.Effect, o outcomes, now facts) {
-	said := make([]int, len(form.MessageNames())+1)
+	var said [1 << 8]int // by form.MessageID
 	notices := 0
 	blocked := 0
 	for k := range effects {
