@@ -99,13 +99,6 @@ func category(name string) (runes, bool) {
 	if long, known := unicode.CategoryAliases[name]; known {
 		name = long
 	}
-	switch name {
-	case "Any", "LC", "Cased_Letter":
-		if name == "Any" {
-			return nil, false
-		}
-		return runesOf(unicode.Lu, unicode.Ll, unicode.Lt), true
-	}
 	table, known := unicode.Categories[name]
 	return runesOf(table), known
 }

@@ -11,11 +11,11 @@ import (
 	"log/slog"
 	"net/http"
 	"runtime/debug"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
 	"time"
-	"unicode/utf8"
 
 	"leanwicket.dev/form"
 	"leanwicket.dev/internal/markup"
@@ -35,9 +35,9 @@ type Options struct {
 	// replies reads, 412 where the version is no longer the newest, 401. An error,
 	// like a panic, is answered with 500, and the key is released.
 	Submit func(ctx context.Context, s Submission) (replies.Response, error)
-	// Admit is asked before the ledger: an answer, such as 401 where nobody is signed
-	// in, turns the submission away and keeps everything typed; nil goes on. nil: all
-	// are admitted.
+	// Admit is asked before anything is loaded or worked on: an answer, such as 401 where
+	// nobody is signed in, turns what was posted away and keeps everything typed; nil goes
+	// on. nil: all are admitted.
 	Admit func(r *http.Request) *replies.Response
 	// Ledger keeps the keys; nil: in memory, for a day.
 	Ledger ledger.Store
@@ -137,13 +137,13 @@ func (h *handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 				panic(failed)
 			}
 			h.panicked()
-			v, _ := h.opened(r)
+			v := h.opened(r, nil)
 			h.refuse(w, r, v, http.StatusInternalServerError, somethingWrong)
 		}
 	}()
 	h.headers(w)
-	if !utf8.ValidString(r.URL.Path) || strings.ContainsRune(r.URL.Path, 0) {
-		http.Error(w, "This address cannot be read.", http.StatusBadRequest)
+	if !markup.Readable(r.URL.Path) {
+		http.Error(w, markup.UnreadablePath, http.StatusBadRequest)
 		return
 	}
 	switch r.Method {
@@ -212,19 +212,18 @@ func newKey() string {
 
 // begin opens a session, with the saved record where there is one.
 func (h *handler) begin(r *http.Request) *visit {
-	v, opening := h.opened(r)
-	for _, e := range opening {
-		if e.Kind == lifecycle.EffectLoad {
-			v.apply(h.load(r, e.Request))
-		}
-	}
-	return v
+	return h.opened(r, func(request lifecycle.RequestID) lifecycle.Event { return h.load(r, request) })
 }
 
-// opened opens a session, of which the application has not been asked anything yet.
-func (h *handler) opened(r *http.Request) (*visit, []lifecycle.Effect) {
+// opened opens a session, whose load is answered as somebody says; nil: it is not.
+func (h *handler) opened(r *http.Request, answer func(lifecycle.RequestID) lifecycle.Event) *visit {
 	session, opening := lifecycle.Open(h.form, lifecycle.Seed{})
-	return &visit{form: h.form, request: r, session: session}, opening
+	v := &visit{form: h.form, request: r, session: session}
+	load := slices.IndexFunc(opening, func(e lifecycle.Effect) bool { return e.Kind == lifecycle.EffectLoad })
+	if load >= 0 && answer != nil {
+		v.apply(answer(opening[load].Request))
+	}
+	return v
 }
 
 func (h *handler) load(r *http.Request, request lifecycle.RequestID) lifecycle.Event {

@@ -182,6 +182,7 @@ func TestWhoIsTurnedAwayCostsLittle(t *testing.T) {
 	require.Equal(t, 401, p.status)
 	require.Equal(t, "Heron", p.controls["vessel"])
 	require.Equal(t, "Ada", p.controls["crew/2/name"])
+	require.NotEmpty(t, p.controls["leanwicket-key"], "a page that had no key has one now")
 	require.Less(t, len(p.text), 40_000)
 	require.Equal(t, 401, s.json(`{"vessel": {}}`), "before anything is looked at")
 	require.Zero(t, loads)

@@ -20,19 +20,14 @@ func (h *handler) turnAway(w http.ResponseWriter, r *http.Request, sent *sent, w
 		h.failed(w, r, nil, err)
 		return
 	}
-	v, opening := h.opened(r)
-	for _, e := range opening {
-		if e.Kind == lifecycle.EffectLoad {
-			v.apply(lifecycle.Loaded(e.Request, nil, sent.version))
-		}
-	}
+	v := h.opened(r, func(request lifecycle.RequestID) lifecycle.Event { return lifecycle.Loaded(request, nil, sent.version) })
 	sent.withoutEmptyRows()
 	v.fill(sent)
-	v.sentVersion = sent.version
-	if goodKey(sent.key) {
-		v.key = sent.key
-		w.Header().Set("Idempotency-Key", v.key)
+	if !goodKey(sent.key) {
+		sent.key = ""
 	}
+	v.key, v.sentVersion = cmp.Or(sent.key, newKey()), sent.version
+	w.Header().Set("Idempotency-Key", v.key)
 	h.settle(w, v, v.send(sent.button), answer)
 }
 

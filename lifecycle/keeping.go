@@ -1,8 +1,6 @@
 package lifecycle
 
 import (
-	"slices"
-
 	"leanwicket.dev/form"
 )
 
@@ -149,7 +147,7 @@ func (s *Session) keepRows(kept *Restored, group form.FieldID) {
 		Path: s.form.Fields[group].Path, Now: int32(len(g.now)),
 		Since: s.has(head, bitRowsEdited) && s.attempt.outcome != OutcomeAccepted, Contested: s.has(head, bitContested), Based: s.has(head, bitBased),
 	}
-	w.Clean = slices.Equal(g.now, g.base) && !w.Since && !w.Contested && !s.has(head, bitStays)
+	w.Clean = s.isAsSaved(head) && !w.Since && !w.Contested && !s.has(head, bitStays)
 	if w.Clean && kept.Attempt == nil && (s.form.Prefill.URL != "" || values == nil) {
 		kept.Values = append(kept.Values, values...)
 		return

@@ -25,7 +25,7 @@ func (s *Session) mergeRows(group form.FieldID, answers []form.Answer, m merging
 		s.setBaseRows(group, s.upTo(group, in.matched, count))
 		s.setRows(group, g.base)
 	default:
-		contested = in.differ && (m.ask || slices.Equal(g.now, g.base)) && !(in.asSent && m.sentUnsure)
+		contested = in.differ && (m.ask || s.isAsSaved(head)) && !(in.asSent && m.sentUnsure)
 		if count != len(in.matched) { // by position alone an answer would come to stand in another's row
 			s.leaveChangedRows(&in)
 		}
@@ -142,8 +142,8 @@ func (s *Session) setBaseRows(group form.FieldID, base []int32) {
 // added, removed or moved some, or wants what is on the screen, which differs from what
 // was sent. Being asked, or not, is no change of them.
 func (s *Session) hasOwnRows(group form.FieldID, m merging) bool {
-	g, head := s.rowsOf(group), int32(group)
-	return !slices.Equal(g.now, g.base) || m.spareDirty && (s.has(head, bitStays) || head == s.editedNow) || m.spareEdited && s.has(head, bitRowsEdited)
+	head := int32(group)
+	return !s.isAsSaved(head) || m.spareDirty && (s.has(head, bitStays) || head == s.editedNow) || m.spareEdited && s.has(head, bitRowsEdited)
 }
 
 // anyRowMine reports whether the applicant has typed in one of the rows.

@@ -107,7 +107,7 @@ func (p *placer) isGroup(name string) bool {
 	if name == "" {
 		return false
 	}
-	path, _ := Name(p.form, name)
+	path, _ := p.names.find(name)
 	place, known := p.form.Lookup(path)
 	return path != "" && known && p.form.Fields[place.Field].Kind == form.KindRows && place.Row < 0
 }
@@ -139,7 +139,7 @@ func (p *placer) object(e map[string]any, name string, depth int) {
 }
 
 func (p *placer) isField(name string) bool {
-	path, _ := Name(p.form, name)
+	path, _ := p.names.find(name)
 	return path != ""
 }
 

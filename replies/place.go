@@ -20,7 +20,7 @@ const maxDepth = 8
 // Place reads every entry of a refusal and finds its field; what fits no field
 // goes to the form, and a reply without any entry is one issue on the form.
 func Place(form *form.Form, r Response) []Placed {
-	p := placer{form: form, sent: r.Sent}
+	p := placer{form: form, names: names{form: form}, sent: r.Sent}
 	if entries, refused := r.refusedInBody(form); refused {
 		p.below(entries)
 	} else {
@@ -49,6 +49,7 @@ func statusText(f *form.Form, status int) string {
 
 type placer struct {
 	form   *form.Form
+	names  names
 	sent   []form.Answer
 	placed []Placed
 	more   int // entries that were not placed
@@ -99,15 +100,23 @@ func (p *placer) add(name, code, says string) {
 		p.more++
 		return
 	}
-	path, why := Name(p.form, name)
+	path, why := p.names.find(name)
 	p.placed = append(p.placed, Placed{
 		Entry: lifecycle.Entry{Path: path, Code: clip(code), Text: clip(says)}, Name: clip(name), Why: why,
 	})
 }
 
-// Name finds the field that a server's name means, and says how. The empty path
-// is the form.
-func Name(form *form.Form, name string) (path, why string) {
+// names finds the fields that a server's names mean.
+type names struct {
+	form *form.Form
+	// plain gives each path by itself without regard to case, _ and -; empty: several
+	// paths are alike. It is made when it is first needed.
+	plain map[string]string
+}
+
+// find finds the field that a name means, and says how. The empty path is the form.
+func (n *names) find(name string) (path, why string) {
+	form := n.form
 	if name == "" {
 		return "", "names no field"
 	}
@@ -140,11 +149,11 @@ func Name(form *form.Form, name string) (path, why string) {
 		if _, known := form.Lookup(rest); known {
 			return rest, "its last parts"
 		}
-		if path := alike(form, rest); path != "" {
+		if path := n.alike(rest); path != "" {
 			return path, "its last parts, in another case"
 		}
 	}
-	if path := alike(form, dotted); path != "" {
+	if path := n.alike(dotted); path != "" {
 		return path, "another case"
 	}
 	return "", "no field has this name: on the form"
@@ -152,32 +161,35 @@ func Name(form *form.Form, name string) (path, why string) {
 
 // alike is the only field whose path is a name without regard to case, _ and -; empty:
 // there is none, or several.
-func alike(f *form.Form, name string) string {
-	found, plain := "", withoutCase(name)
-	for id := range f.Fields {
-		path := f.Fields[id].Path
-		filled, fits := likeRow(withoutCase(path), plain)
-		if !fits {
-			continue
+func (n *names) alike(name string) string {
+	if n.plain == nil {
+		n.plain = make(map[string]string, len(n.form.Fields))
+		for id := range n.form.Fields {
+			path := n.form.Fields[id].Path
+			key := withoutCase(path)
+			if _, twice := n.plain[key]; twice {
+				path = ""
+			}
+			n.plain[key] = path
 		}
-		if found != "" {
-			return ""
+	}
+	key, found, matches := withoutCase(name), "", 0
+	if path, known := n.plain[key]; known && !strings.Contains(key, "*") {
+		found, matches = path, 1
+	}
+	for before, rest := "", key; rest != ""; { // any number may be that of a row
+		segment, after, _ := strings.Cut(rest, "/")
+		if _, err := strconv.ParseUint(segment, 10, 31); err == nil && before != "" && after != "" {
+			if path, known := n.plain[before+"*/"+after]; known {
+				found, matches = strings.Replace(path, "*", segment, 1), matches+1
+			}
 		}
-		found = strings.Replace(path, "*", filled, 1)
+		before, rest = before+segment+"/", after
+	}
+	if matches > 1 {
+		return ""
 	}
 	return found
-}
-
-// likeRow compares a declared path with a name; a * stands for the number of a row.
-func likeRow(declared, name string) (row string, fits bool) {
-	before, after, star := strings.Cut(declared, "*")
-	if !star {
-		return "", declared == name
-	}
-	rest, ok := strings.CutPrefix(name, before)
-	row, rest, _ = strings.Cut(rest, "/")
-	_, err := strconv.ParseUint(row, 10, 31)
-	return row, ok && err == nil && "/"+rest == after
 }
 
 func withoutCase(name string) string {

@@ -74,11 +74,8 @@ func (r Response) refusedInBody(f *form.Form) (entries any, refused bool) {
 	if f.InBody == "" || r.Kind() != lifecycle.ReplyAccepted {
 		return nil, false
 	}
-	entries = r.Body
-	for token := range strings.SplitSeq(f.InBody[1:], "/") {
-		object, _ := entries.(map[string]any)
-		entries = object[form.UnescapeToken(token)]
-	}
+	body, _ := r.Body.(map[string]any)
+	entries, _ = find(body, f.InBody[1:])
 	switch v := entries.(type) {
 	case nil:
 		return nil, false

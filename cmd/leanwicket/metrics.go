@@ -7,11 +7,11 @@ import (
 	"strconv"
 	"strings"
 	"time"
-	"unicode/utf8"
 
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
+	"leanwicket.dev/internal/markup"
 	"leanwicket.dev/internal/seen"
 )
 
@@ -35,8 +35,8 @@ func observed(next http.Handler, log *slog.Logger) http.Handler {
 	mux.HandleFunc("GET /healthz", func(w http.ResponseWriter, _ *http.Request) { fmt.Fprintln(w, "ok") })
 	mux.Handle("GET /metrics", promhttp.HandlerFor(registry, promhttp.HandlerOpts{}))
 	mux.HandleFunc("/", func(w http.ResponseWriter, r *http.Request) {
-		if !utf8.ValidString(r.URL.Path) || strings.ContainsRune(r.URL.Path, 0) {
-			http.Error(w, "This address cannot be read.", http.StatusBadRequest)
+		if !markup.Readable(r.URL.Path) {
+			http.Error(w, markup.UnreadablePath, http.StatusBadRequest)
 			return
 		}
 		begun, place := time.Now(), placeOf(r.URL.Path)

@@ -117,6 +117,7 @@ func explainReply(out io.Writer, f *form.Form, r replies.Response, note string) 
 	if reply.Text != "" {
 		fmt.Fprintf(out, "said: %s\n", reply.Text)
 	}
+	var list []landing
 	lost := 0
 	switch reply.Kind {
 	case lifecycle.ReplyAccepted:
@@ -130,7 +131,6 @@ func explainReply(out io.Writer, f *form.Form, r replies.Response, note string) 
 			fmt.Fprintf(out, "mentions %s = %s\n", f.Path(a.Place), a.Value)
 		}
 	case lifecycle.ReplyRefused, lifecycle.ReplyOutdated:
-		var list []landing
 		list, lost = landings(f, r)
 		table := tabwriter.NewWriter(out, 0, 0, 2, ' ', 0)
 		fmt.Fprintln(table, "\nthe server's name\tlands at\tbecause of\ttext")
@@ -158,7 +158,7 @@ func explainReply(out io.Writer, f *form.Form, r replies.Response, note string) 
 	}
 	if lost > 0 {
 		fmt.Fprintf(out, "\nentries that name no field of this form and land on the form: %d. Say in the form file which fields they mean:\n  refused:\n    serverNames:\n", lost)
-		for _, name := range lostNames(f, r) {
+		for _, name := range lostNames(list) {
 			fmt.Fprintf(out, "      %q: PATH\n", name)
 		}
 		return errNo
@@ -167,10 +167,10 @@ func explainReply(out io.Writer, f *form.Form, r replies.Response, note string) 
 }
 
 // lostNames are the names that fit no field, each once.
-func lostNames(f *form.Form, r replies.Response) (names []string) {
-	for _, p := range replies.Place(f, r) {
-		if p.Name != "" && p.Path == "" && !slices.Contains(names, p.Name) {
-			names = append(names, p.Name)
+func lostNames(list []landing) (names []string) {
+	for _, l := range list {
+		if l.Name != "" && l.Path == "" && !slices.Contains(names, l.Name) {
+			names = append(names, l.Name)
 		}
 	}
 	return names

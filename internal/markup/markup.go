@@ -8,6 +8,7 @@ package markup
 import (
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"leanwicket.dev/form"
 )
@@ -76,4 +77,12 @@ func InputMode(kind form.FieldKind) string {
 	default:
 		return ""
 	}
+}
+
+// UnreadablePath is said of an address whose path cannot be read.
+const UnreadablePath = "This address cannot be read."
+
+// Readable reports whether a decoded path is a text that a page or a log can show.
+func Readable(path string) bool {
+	return utf8.ValidString(path) && !strings.ContainsRune(path, 0)
 }

@@ -211,7 +211,7 @@ func (t *tab) paused(e *cdpfetch.EventRequestPaused) {
 		return
 	}
 	if kind == "" {
-		if method := e.Request.Method; method != "GET" && method != "HEAD" && method != "OPTIONS" && e.ResourceType != cdpnetwork.ResourceTypePing && err == nil {
+		if method := e.Request.Method; !safe(method) && e.ResourceType != cdpnetwork.ResourceTypePing && err == nil {
 			t.mu.Lock()
 			t.stray = method + " " + address.Path
 			t.mu.Unlock()

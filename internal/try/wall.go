@@ -110,10 +110,15 @@ func (w *wall) list() []string {
 	return slices.Clone(w.stopped)
 }
 
-// reads reports whether a request changes nothing: its method is safe (RFC 9110, section
-// 9.2.1), it opens no other protocol, and it does not ask to be taken for another method.
+// safe reports whether a method changes nothing (RFC 9110, section 9.2.1). TRACE is left
+// out: no page can send it.
+func safe(method string) bool {
+	return method == http.MethodGet || method == http.MethodHead || method == http.MethodOptions
+}
+
+// reads reports whether a request changes nothing: its method is safe, it opens no other protocol, and it does not ask to be taken for another method.
 func reads(r *http.Request) bool {
-	if r.Method != http.MethodGet && r.Method != http.MethodHead && r.Method != http.MethodOptions {
+	if !safe(r.Method) {
 		return false
 	}
 	for name := range r.Header {
