@@ -6,6 +6,6 @@
 //	breaches := watch.Breaches()
 //
 // guarantee.go names the guarantees and what a form's policies trade away. watch.go is the
-// judge, steps.go the single judgements, memory.go what it remembers, and pack.go writes a
+// judge, steps.go the single judgements, reading.go what is asked and dirty, memory.go what it remembers, and pack.go writes a
 // watched session for walks over millions of states.
 package guarantee

@@ -1,66 +1,34 @@
 package guarantee
 
 import (
-	"encoding/binary"
 	"slices"
-	"sync"
-	"time"
 
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/codec"
 	"leanwicket.dev/lifecycle"
 )
 
-// WatchPacker writes watched sessions of one form, as [lifecycle.Packer] writes sessions.
+// Packer writes watched sessions of one form, as [lifecycle.Packer] writes sessions.
 //
-//	p := NewWatchPacker(form, PackOptions{})
+//	p := NewPacker(form, PackOptions{})
 //	packed := p.Pack(nil, watch) // the session is in its normal form now
 //	p.Unpack(packed, other)      // a watch of a session of its own
 type Packer struct {
 	core  *lifecycle.Packer
 	whole bool
-	works *workTable
-	own   map[string]*sentWork // by content
-	text  []byte               // scratch
+	works codec.Numbering[string, *sentWork] // by content
+	own   map[string]*sentWork               // by content
+	text  []byte                             // scratch
 }
 
-// workTable numbers what attempts carry. It is shared by forks.
-type workTable struct {
-	mu      sync.RWMutex
-	numbers map[string]int
-	list    []*sentWork
-}
-
-func (t *workTable) number(work *sentWork) int {
-	t.mu.RLock()
-	id, known := t.numbers[work.content]
-	t.mu.RUnlock()
-	if known {
-		return id
-	}
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	if id, known = t.numbers[work.content]; !known {
-		id = len(t.list)
-		t.numbers[work.content] = id
-		t.list = append(t.list, work)
-	}
-	return id
-}
-
-func (t *workTable) at(id int) *sentWork {
-	t.mu.RLock()
-	defer t.mu.RUnlock()
-	return t.list[id]
-}
-
-// NewWatchPacker makes a packer for the watched sessions of one form.
+// NewPacker makes a packer for the watched sessions of one form.
 func NewPacker(form *form.Form, o lifecycle.PackOptions) *Packer {
-	return &Packer{core: lifecycle.NewPacker(form, o), whole: o.Whole, works: &workTable{numbers: map[string]int{}}, own: map[string]*sentWork{}}
+	return &Packer{core: lifecycle.NewPacker(form, o), whole: o.Whole, works: codec.NewNumbering[string, *sentWork](), own: map[string]*sentWork{}}
 }
 
 // Fork makes a packer with the same numbers, for another goroutine.
 func (p *Packer) Fork() *Packer {
-	return &Packer{core: p.core.Fork(), whole: p.whole, works: p.works, own: map[string]*sentWork{}}
+	return &Packer{core: p.core.Fork(), whole: p.whole, works: p.works.Fork(), own: map[string]*sentWork{}}
 }
 
 // Size is about the memory that the packer's tables take, in bytes. No fork may
@@ -74,7 +42,9 @@ func (p *Packer) Pack(to []byte, w *Watch) []byte {
 		w.forget()
 	}
 	w.rename(names)
-	p.text = p.appendMemory(p.text[:0], w)
+	c := codec.Writing(p.text[:0])
+	p.memory(&c, w)
+	p.text = c.Written()
 	return p.core.Pack(to, w.session, p.text)
 }
 
@@ -85,7 +55,8 @@ func (p *Packer) Unpack(packed []byte, w *Watch) (rest []byte) {
 		w.session = &lifecycle.Session{}
 	}
 	memory, rest := p.core.Unpack(packed, w.session)
-	p.readMemory(memoryReader{memory}, w)
+	c := codec.Reading(memory)
+	p.memory(&c, w)
 	w.works = p.own
 	return rest
 }
@@ -139,93 +110,43 @@ func (w *Watch) rename(names *lifecycle.Names) {
 	w.late = slices.Compact(w.late)
 }
 
-func appendNumbers(to []byte, numbers ...int) []byte {
-	for _, n := range numbers {
-		if n >= 0 && n < 64 { // as AppendVarint would write it
-			to = append(to, byte(n<<1))
-		} else {
-			to = binary.AppendVarint(to, int64(n))
-		}
-	}
-	return to
-}
-
-// appendMemory writes the memory of a watch.
-func (p *Packer) appendMemory(to []byte, w *Watch) []byte {
-	ownKey := w.key != w.session.Attempt().Key
-	flags := 0
-	for k, is := range [...]bool{w.settled, w.adopted, w.accepted, w.resetAt, w.missing, w.paused, w.owed, w.sent != nil, ownKey} {
-		if is {
-			flags |= 1 << k
-		}
-	}
-	to = appendNumbers(to, flags, int(w.load), int(w.inFlight), int(w.attempt), len(w.checks), len(w.timers), len(w.late))
+// memory visits what a watch remembers.
+func (p *Packer) memory(c *codec.Codec, w *Watch) {
+	hasSent, ownKey := w.sent != nil, w.key != w.session.Attempt().Key
+	c.Flags(&w.settled, &w.adopted, &w.accepted, &w.resetAt, &w.missing, &w.paused, &w.owed)
+	c.Flags(&hasSent, &ownKey)
+	codec.Number(c, &w.load)
+	codec.Number(c, &w.inFlight)
+	codec.Number(c, &w.attempt)
 	if ownKey {
-		to = append(to, w.key[:]...)
+		c.Bytes(w.key[:])
+	} else {
+		w.key = w.session.Attempt().Key
 	}
-	for _, c := range w.checks {
-		to = appendNumbers(to, int(c.request), int(c.field))
-	}
-	for _, t := range w.timers {
-		to = appendNumbers(to, int(t.ID), int(t.Of), int(t.After))
-	}
-	for _, t := range w.late {
-		to = appendNumbers(to, int(t))
-	}
-	if w.sent != nil {
-		to = appendNumbers(to, p.works.number(w.sent), len(w.sentIDs))
-		for _, id := range w.sentIDs {
-			to = appendNumbers(to, int(id))
+	codec.List(c, &w.checks, func(c *codec.Codec, x *checkOut) {
+		codec.Number(c, &x.request)
+		codec.Number(c, &x.field)
+	})
+	codec.List(c, &w.timers, func(c *codec.Codec, t *ArmedTimer) {
+		codec.Number(c, &t.ID)
+		codec.Number(c, &t.Of)
+		codec.Number(c, &t.After)
+	})
+	codec.List(c, &w.late, codec.Number[int32])
+	if c.Reads() {
+		w.sent, w.sentIDs, w.keys = nil, w.sentIDs[:0], w.keys[:0]
+		if w.attempt > 0 {
+			w.keys = append(w.keys, w.key)
 		}
 	}
-	return to
-}
-
-// memoryReader reads what appendMemory wrote.
-type memoryReader struct{ rest string }
-
-func (r *memoryReader) number() int {
-	if b := r.rest[0]; b < 0x80 { // most are a byte
-		r.rest = r.rest[1:]
-		return int(b>>1) ^ -int(b&1)
+	if !hasSent {
+		return
 	}
-	n, size := binary.Varint([]byte(r.rest[:min(len(r.rest), binary.MaxVarintLen64)]))
-	r.rest = r.rest[size:]
-	return int(n)
-}
-
-func (p *Packer) readMemory(r memoryReader, w *Watch) {
-	flags, bit := r.number(), 0
-	next := func() bool {
-		bit++
-		return flags&(1<<(bit-1)) != 0
+	var work uint32
+	if !c.Reads() {
+		work = p.works.Number(w.sent.content, w.sent)
 	}
-	for _, is := range [...]*bool{&w.settled, &w.adopted, &w.accepted, &w.resetAt, &w.missing, &w.paused, &w.owed} {
-		*is = next()
-	}
-	hasSent, ownKey := next(), next()
-	w.load, w.inFlight, w.attempt = lifecycle.RequestID(r.number()), int32(r.number()), int32(r.number())
-	checks, timers, late := r.number(), r.number(), r.number()
-	if w.key = w.session.Attempt().Key; ownKey {
-		r.rest = r.rest[copy(w.key[:], r.rest):]
-	}
-	w.checks, w.timers, w.late, w.sentIDs, w.keys = w.checks[:0], w.timers[:0], w.late[:0], w.sentIDs[:0], w.keys[:0]
-	for range checks {
-		w.checks = append(w.checks, checkOut{lifecycle.RequestID(r.number()), int32(r.number())})
-	}
-	for range timers {
-		w.timers = append(w.timers, ArmedTimer{lifecycle.TimerID(r.number()), lifecycle.TimerKind(r.number()), time.Duration(r.number())})
-	}
-	for range late {
-		w.late = append(w.late, int32(r.number()))
-	}
-	if w.sent = nil; hasSent {
-		w.sent = p.works.at(r.number())
-		for range r.number() {
-			w.sentIDs = append(w.sentIDs, int32(r.number()))
-		}
-	}
-	if w.attempt > 0 {
-		w.keys = append(w.keys, w.key)
-	}
+	codec.Number(c, &work)
+	w.sent = *p.works.At(work)
+	codec.List(c, &w.sentIDs, codec.Number[int32])
 }

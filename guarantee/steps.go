@@ -240,7 +240,7 @@ func (w *Watch) checkReset(e lifecycle.Event, now facts) {
 	for f := range w.session.Fields() {
 		mark := ""
 		switch {
-		case f.Dirty():
+		case (reading{w.session}).dirty(f):
 			mark = "dirty"
 		case f.Touched():
 			mark = "touched"
@@ -292,7 +292,7 @@ func (w *Watch) checkEntries(e lifecycle.Event, o outcomes) {
 	}
 	collect(w.session.FormIssues())
 	for f := range w.session.Fields() {
-		if f.Asked() {
+		if (reading{w.session}).asked(f, true) {
 			collect(f.Issues())
 		}
 	}

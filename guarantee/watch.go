@@ -136,7 +136,7 @@ func (w *Watch) takeDown() {
 		}
 		// Of a field that is not asked, or was not, what it keeps is compared.
 		if kept, since := f.Kept(), f.EditedSince(); since && sinceCounts || kept != f.KeptBaseline() {
-			w.then.fields = append(w.then.fields, fieldBefore{int32(f.ID()), f.Place(), kept, !f.Asked() && !since})
+			w.then.fields = append(w.then.fields, fieldBefore{int32(f.ID()), f.Place(), kept, !(reading{w.session}).asked(f, true) && !since})
 		}
 	}
 }
@@ -154,7 +154,7 @@ func (w *Watch) read() facts {
 		f.dirtyGuarded, f.dirtySince = f.dirty, f.dirty
 	}
 	for x := range s.Fields() {
-		if x.Dirty() {
+		if (reading{s}).dirty(x) {
 			f.dirty++
 			guarded := when == form.LeaveDirty || when == form.LeaveDirtyAndTouched && x.Touched()
 			if guarded {

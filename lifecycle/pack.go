@@ -4,6 +4,7 @@ import (
 	"encoding/binary"
 
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/codec"
 )
 
 // Packer writes sessions of one form in some tens of bytes, and makes them again: for
@@ -19,8 +20,8 @@ type Packer struct {
 	form    *form.Form
 	options PackOptions
 
-	cells cache[cell, cell]
-	rests cache[string, string] // all but the cells
+	cells codec.Numbering[cell, cell]
+	rests codec.Numbering[string, string] // all but the cells
 	keys  [3]Key
 
 	// The state that was unpacked last: most cells of the next are the same.
@@ -45,43 +46,39 @@ type PackOptions struct {
 // NewPacker makes a packer for the sessions of one form.
 func NewPacker(form *form.Form, o PackOptions) *Packer {
 	return &Packer{
-		form: form, options: o, cells: newCache[cell, cell](), rests: newCache[string, string](),
+		form: form, options: o, cells: codec.NewNumbering[cell, cell](), rests: codec.NewNumbering[string, string](),
 	}
 }
 
 // Fork makes a packer with the same numbers, for another goroutine.
 func (p *Packer) Fork() *Packer {
 	return &Packer{
-		form: p.form, options: p.options, cells: p.cells.fork(), rests: p.rests.fork(),
+		form: p.form, options: p.options, cells: p.cells.Fork(), rests: p.rests.Fork(),
 	}
 }
 
 // Size is about the memory that the packer's tables take, in bytes. No fork may
 // be at work meanwhile.
-func (p *Packer) Size() int { return p.cells.of.bytes + p.rests.of.bytes }
+func (p *Packer) Size() int { return p.cells.Size() + p.rests.Size() }
 
 // Pack appends a session that is in its normal form, packed, and beside it what somebody
 // remembers of it.
 func (p *Packer) Pack(to []byte, s *Session, beside []byte) []byte {
 	// In parts that vary little together, so that there are few of each.
-	l := listWriter{p.text[:0]}
-	part := func() {
-		to = binary.AppendUvarint(to, uint64(numberOfBytes(&p.rests, l.to)))
-		l.to = l.to[:0]
+	for _, visit := range packedParts {
+		c := codec.Writing(p.text[:0])
+		visit(&c, s)
+		p.text = c.Written()
+		to = binary.AppendUvarint(to, uint64(codec.NumberOfBytes(&p.rests, p.text)))
 	}
-	l.scalars(&s.scalars)
-	part()
-	l.lists(s)
-	part()
-	p.text = l.to
-	to = binary.AppendUvarint(to, uint64(numberOfBytes(&p.rests, beside)))
+	to = binary.AppendUvarint(to, uint64(codec.NumberOfBytes(&p.rests, beside)))
 	for i := range s.cells {
 		c := &s.cells[i]
 		if i < len(p.from) && *c == p.from[i] {
 			to = binary.AppendUvarint(to, uint64(p.fromIDs[i]))
 			continue
 		}
-		to = binary.AppendUvarint(to, uint64(p.cells.number(*c, *c)))
+		to = binary.AppendUvarint(to, uint64(p.cells.Number(*c, *c)))
 	}
 	return to
 }
@@ -96,14 +93,14 @@ func (p *Packer) Unpack(packed []byte, s *Session) (beside string, rest []byte) 
 	}
 	s.form = p.form
 	s.changed = s.changed[:0]
-	l := listReader{*p.rests.at(next())}
-	l.scalars(s)
-	l = listReader{*p.rests.at(next())}
-	l.lists(s)
+	for _, visit := range packedParts {
+		c := codec.Reading(*p.rests.At(next()))
+		visit(&c, s)
+	}
 	if n := s.attempt.number; n > 0 {
 		s.attempt.key = p.key(n)
 	}
-	beside = *p.rests.at(next())
+	beside = *p.rests.At(next())
 	s.cells, p.fromIDs = s.cells[:0], p.fromIDs[:0]
 	size := len(p.form.Fields)
 	for _, r := range s.rows {
@@ -111,128 +108,106 @@ func (p *Packer) Unpack(packed []byte, s *Session) (beside string, rest []byte) 
 	}
 	for range size {
 		id := next()
-		s.cells, p.fromIDs = append(s.cells, *p.cells.at(id)), append(p.fromIDs, id)
+		s.cells, p.fromIDs = append(s.cells, *p.cells.At(id)), append(p.fromIDs, id)
 		s.tally.count(&s.cells[len(s.cells)-1], 1)
 	}
 	p.from = s.cells
 	return beside, packed
 }
 
-// scalars writes what is left of the scalars in the normal form, but for the
-// counts.
-func (l *listWriter) scalars(s *scalars) {
-	a := &s.attempt
-	l.flags(s.revealed, s.follow, s.clearNext, s.guard, s.received.on, s.received.cleared, s.kept.present)
-	l.flags(s.kept.ask, s.load.arrived, s.applied > 0, a.unsure, a.waited, a.adopted, s.thenDue)
-	l.flags(s.version != "", a.version != "", s.kept.version != "")
-	l.small(byte(s.prefill), byte(s.activity), byte(s.standing), byte(s.leave), byte(s.leaveKind), byte(s.asked), byte(s.load.needs), byte(a.outcome))
-	l.numbers(int(s.pressed), int(s.load.request), int(a.number), int(a.button), int(a.repeats), int(s.nextRequest), int(s.nextTimer))
-	for _, t := range s.timers {
-		l.numbers(int(t))
-	}
-	l.text(s.leaveTo)
-}
+// packedParts visit a session in its normal form, but for its cells.
+var packedParts = [...]func(*codec.Codec, *Session){packScalars, packLists}
 
-func (l *listReader) scalars(s *Session) {
-	first, second, third := l.small(), l.small(), l.small()
-	on := func(set byte, k int) bool { return set&(1<<k) != 0 }
-	s.scalars = scalars{revealed: on(first, 0), follow: on(first, 1), clearNext: on(first, 2), guard: on(first, 3), focus: WholeForm}
-	s.received = receivedMark{on(first, 4), on(first, 5)}
-	s.kept.present, s.kept.ask, s.load.arrived = on(first, 6), on(second, 0), on(second, 1)
-	if on(second, 2) {
+// packScalars visits what is left of the scalars in the normal form, but for the counts.
+func packScalars(c *codec.Codec, s *Session) {
+	if c.Reads() {
+		s.scalars = scalars{focus: WholeForm}
+	}
+	a := &s.attempt
+	c.Flags(&s.revealed, &s.follow, &s.clearNext, &s.guard, &s.received.on, &s.received.cleared, &s.kept.present)
+	applied := s.applied > 0
+	c.Flags(&s.kept.ask, &s.load.arrived, &applied, &a.unsure, &a.waited, &a.adopted, &s.thenDue)
+	if applied {
 		s.applied = 1
 	}
-	a := &s.attempt
-	a.unsure, a.waited, a.adopted, s.thenDue = on(second, 3), on(second, 4), on(second, 5), on(second, 6)
-	for k, version := range [...]*string{&s.version, &a.version, &s.kept.version} {
-		if on(third, k) {
-			*version = knownVersion
-		}
-	}
-	s.prefill, s.activity, s.standing = Prefill(l.small()), Activity(l.small()), Outcome(l.small())
-	s.leave, s.leaveKind, s.asked = Leave(l.small()), LeaveKind(l.small()), AskReason(l.small())
-	s.load.needs, a.outcome = needs(l.small()), Outcome(l.small())
-	s.pressed, s.load.request = int32(l.number()), RequestID(l.number())
-	a.number, a.button, a.repeats = int32(l.number()), int32(l.number()), int32(l.number())
-	s.nextRequest, s.nextTimer = RequestID(l.number()), TimerID(l.number())
+	version, sent, kept := s.version != "", a.version != "", s.kept.version != ""
+	c.Flags(&version, &sent, &kept)
+	packVersion(c, &s.version, version)
+	packVersion(c, &a.version, sent)
+	packVersion(c, &s.kept.version, kept)
+	codec.Number(c, &s.prefill)
+	codec.Number(c, &s.activity)
+	codec.Number(c, &s.standing)
+	codec.Number(c, &s.leave)
+	codec.Number(c, &s.leaveKind)
+	codec.Number(c, &s.asked)
+	codec.Number(c, &s.load.needs)
+	codec.Number(c, &a.outcome)
+	codec.Number(c, &s.pressed)
+	codec.Number(c, &s.load.request)
+	codec.Number(c, &a.number)
+	codec.Number(c, &a.button)
+	codec.Number(c, &a.repeats)
+	codec.Number(c, &s.nextRequest)
+	codec.Number(c, &s.nextTimer)
 	for k := range s.timers {
-		s.timers[k] = TimerID(l.number())
+		codec.Number(c, &s.timers[k])
 	}
-	s.leaveTo = l.text()
+	c.Text(&s.leaveTo)
 }
 
-// lists writes the lists of a session, but for the cells.
-func (l *listWriter) lists(s *Session) {
-	l.numbers(len(s.tries))
-	for _, t := range s.tries {
-		l.numbers(int(t))
-	}
-	l.numbers(len(s.checks))
-	for _, c := range s.checks {
-		l.numbers(int(c.cell), int(c.request), int(c.timer), int(c.row))
-	}
-	l.numbers(len(s.issues))
-	for _, x := range s.issues {
-		l.numbers(int(x.cell), int(x.from), int(x.source))
-		l.text(x.code)
-		l.text(x.text)
-	}
-	l.numbers(len(s.keptValues))
-	for _, a := range s.keptValues {
-		l.numbers(int(a.Field), int(a.Row))
-		l.value(a.Value)
-	}
-	l.numbers(len(s.waiting))
-	for k := range s.waiting {
-		l.waiting(&s.waiting[k])
-	}
-	for g := range s.groups {
-		for _, list := range [...][]int32{s.groups[g].now, s.groups[g].base, s.groups[g].sent} {
-			l.numbers(len(list))
-			for _, r := range list {
-				l.numbers(int(r))
-			}
-		}
-	}
-	l.numbers(len(s.rows))
-	for _, r := range s.rows {
-		l.numbers(int(r.group), int(r.first))
+// packVersion makes a version again, of which only whether there is one counts.
+func packVersion(c *codec.Codec, version *string, known bool) {
+	if c.Reads() && known {
+		*version = knownVersion
 	}
 }
 
-func (l *listReader) lists(s *Session) {
-	s.tries, s.checks, s.issues, s.keptValues, s.rows = s.tries[:0], s.checks[:0], s.issues[:0], s.keptValues[:0], s.rows[:0]
-	for range l.number() {
-		s.tries = append(s.tries, tryState(l.number()))
-	}
-	for range l.number() {
-		s.checks = append(s.checks, check{int32(l.number()), RequestID(l.number()), TimerID(l.number()), int32(l.number())})
-	}
-	for range l.number() {
-		s.issues = append(s.issues, issue{int32(l.number()), int32(l.number()), Source(l.number()), l.text(), l.text()})
-	}
-	for range l.number() {
-		a := form.Answer{Place: form.Place{Field: form.FieldID(l.number()), Row: int32(l.number())}}
-		a.Value = l.value()
-		s.keptValues = append(s.keptValues, a)
-	}
-	s.waiting = s.waiting[:0]
-	for range l.number() {
-		s.waiting = append(s.waiting, l.waiting())
-	}
+// packLists visits the lists of a session, but for the cells.
+func packLists(c *codec.Codec, s *Session) {
+	codec.List(c, &s.tries, codec.Number[tryState])
+	codec.List(c, &s.checks, func(c *codec.Codec, x *check) {
+		codec.Number(c, &x.cell)
+		codec.Number(c, &x.request)
+		codec.Number(c, &x.timer)
+		codec.Number(c, &x.row)
+	})
+	codec.List(c, &s.issues, func(c *codec.Codec, x *issue) {
+		codec.Number(c, &x.cell)
+		codec.Number(c, &x.from)
+		codec.Number(c, &x.source)
+		c.Text(&x.code)
+		c.Text(&x.text)
+	})
+	codec.List(c, &s.keptValues, func(c *codec.Codec, a *form.Answer) {
+		packPlace(c, &a.Place)
+		packValue(c, &a.Value)
+	})
+	codec.List(c, &s.waiting, func(c *codec.Codec, v *waitingAnswer) {
+		c.Flags(&v.Since, &v.Contested, &v.Clean)
+		packPlace(c, &v.place)
+		c.Text(&v.Path)
+		c.Text(&v.Raw)
+		packValue(c, &v.Baseline)
+		packValue(c, &v.Veiled)
+	})
 	if len(s.groups) != s.form.GroupCount() {
 		s.groups = make([]rows, s.form.GroupCount())
 	}
 	for g := range s.groups {
-		for _, list := range [...]*[]int32{&s.groups[g].now, &s.groups[g].base, &s.groups[g].sent} {
-			*list = (*list)[:0]
-			for range l.number() {
-				*list = append(*list, int32(l.number()))
-			}
+		for _, which := range [...]rowLists{inNow, inBase, inSent} {
+			codec.List(c, s.groups[g].list(which), codec.Number[int32])
 		}
 	}
-	for range l.number() {
-		s.rows = append(s.rows, row{group: form.FieldID(l.number()), first: int32(l.number()), used: true})
+	codec.List(c, &s.rows, func(c *codec.Codec, r *row) {
+		codec.Number(c, &r.group)
+		codec.Number(c, &r.first)
+	})
+	if !c.Reads() {
+		return
+	}
+	for k := range s.rows {
+		s.rows[k].used = true
 	}
 	for g := range s.groups {
 		s.groups[g].free = s.groups[g].free[:0]
@@ -240,21 +215,14 @@ func (l *listReader) lists(s *Session) {
 	}
 }
 
-// waiting writes an answer that waits for its row.
-func (l *listWriter) waiting(v *waitingAnswer) {
-	l.flags(v.Since, v.Contested, v.Clean)
-	l.numbers(int(v.place.Field), int(v.place.Row))
-	l.text(v.Path)
-	l.text(v.Raw)
-	l.value(v.Baseline)
-	l.value(v.Veiled)
+func packPlace(c *codec.Codec, p *form.Place) {
+	codec.Number(c, &p.Field)
+	codec.Number(c, &p.Row)
 }
 
-func (l *listReader) waiting() (v waitingAnswer) {
-	flags := l.small()
-	v.Since, v.Contested, v.Clean = flags&1 != 0, flags&2 != 0, flags&4 != 0
-	v.place = form.Place{Field: form.FieldID(l.number()), Row: int32(l.number())}
-	v.Path, v.Raw = l.text(), l.text()
-	v.Baseline, v.Veiled = l.value(), l.value()
-	return v
+func packValue(c *codec.Codec, v *form.Value) {
+	codec.Number(c, &v.Kind)
+	codec.Number(c, &v.Exp)
+	codec.Number(c, &v.Coef)
+	c.Text(&v.Text)
 }

@@ -1,0 +1,82 @@
+package guarantee
+
+import (
+	"slices"
+
+	"leanwicket.dev/form"
+	"leanwicket.dev/lifecycle"
+)
+
+// reading says what is asked and what is dirty by the answers alone: what a field holds,
+// and its baseline. It does not trust what the session says of either.
+type reading struct{ session *lifecycle.Session }
+
+// dirty reports whether an answer differs from the saved one. The order of rows cannot be
+// read of a saved group, so that the session's word is taken for it.
+func (r reading) dirty(x lifecycle.FieldState) bool {
+	declared := x.Declared()
+	if declared.Kind == form.KindRows {
+		return x.Dirty()
+	}
+	kept, base := x.Kept(), x.KeptBaseline()
+	if len(declared.Asked) == 0 && x.Place().Row < 0 {
+		return kept != base
+	}
+	if kept == base && kept.Absent() {
+		return false
+	}
+	if !r.asked(x, true) {
+		kept = form.Value{}
+	}
+	if !r.asked(x, false) {
+		base = form.Value{}
+	}
+	return kept != base
+}
+
+// asked reports whether a field is asked, by the answers now or by the saved ones.
+func (r reading) asked(x lifecycle.FieldState, byNow bool) bool {
+	place := x.Place()
+	if place.Row >= 0 {
+		head, _ := r.session.At(form.Place{Field: r.session.Form().GroupOf(place.Field), Row: -1})
+		if !r.asked(head, byNow) {
+			return false
+		}
+	}
+	conditions := x.Declared().Asked
+	return len(conditions) == 0 || slices.ContainsFunc(conditions, func(all form.Condition) bool {
+		return !slices.ContainsFunc(all, func(any form.Clause) bool {
+			return !slices.ContainsFunc(any, func(l form.Literal) bool { return r.holds(&l, place.Row, byNow) })
+		})
+	})
+}
+
+// holds evaluates what a condition says of one field, in a row or outside of rows.
+func (r reading) holds(l *form.Literal, row int32, byNow bool) bool {
+	f := r.session.Form()
+	if f.GroupOf(l.Field) < 0 {
+		row = -1
+	}
+	x, _ := r.session.At(form.Place{Field: l.Field, Row: row})
+	asked := r.asked(x, byNow)
+	if x.Declared().Kind == form.KindRows {
+		any := x.SavedRows() > 0
+		if byNow {
+			_, any = r.session.At(form.Place{Field: f.Members(l.Field)[0], Row: 0})
+		}
+		return (any && asked) != l.Negate
+	}
+	var v form.Value
+	if asked && byNow {
+		v = x.Kept()
+	} else if asked {
+		v = x.KeptBaseline()
+	}
+	found := slices.Contains(l.Values, v)
+	if l.Present {
+		found = !v.Absent()
+	} else if v.Absent() {
+		found = found || l.OrAbsent
+	}
+	return found != l.Negate
+}

@@ -1,0 +1,113 @@
+// Package codec writes a state as few bytes and reads it again. One function visits the
+// fields of a state, in one order, for both ways, so that what is written is what is
+// read.
+//
+//	func visit(c *codec.Codec, s *state) {
+//		c.Flags(&s.open, &s.late)
+//		codec.Number(c, &s.count)
+//		c.Text(&s.name)
+//	}
+//	w := codec.Writing(nil)
+//	visit(&w, &state)
+//	r := codec.Reading(string(w.Written()))
+//	visit(&r, &other) // is the same as state now
+package codec
+
+import "encoding/binary"
+
+// Codec writes what it visits, or reads it. The zero value writes.
+type Codec struct {
+	reads   bool
+	written []byte
+	rest    string
+}
+
+// Writing is a codec that appends to bytes.
+func Writing(to []byte) Codec { return Codec{written: to} }
+
+// Reading is a codec that reads what another one wrote. The texts that it reads are
+// parts of what it is given.
+func Reading(written string) Codec { return Codec{reads: true, rest: written} }
+
+// Reads reports whether the codec reads.
+func (c *Codec) Reads() bool { return c.reads }
+
+// Written is what has been written.
+func (c *Codec) Written() []byte { return c.written }
+
+// Number visits a whole number: most are a byte, as [binary.AppendVarint] writes it.
+func Number[T ~int | ~int32 | ~int64 | ~uint8 | ~uint32](c *Codec, n *T) {
+	if !c.reads {
+		if *n < 64 && *n >= 0 {
+			c.written = append(c.written, byte(*n)<<1)
+			return
+		}
+		c.written = binary.AppendVarint(c.written, int64(*n))
+		return
+	}
+	if b := c.rest[0]; b < 0x80 {
+		c.rest = c.rest[1:]
+		*n = T(int64(b>>1) ^ -int64(b&1))
+		return
+	}
+	long, size := binary.Varint([]byte(c.rest[:min(len(c.rest), binary.MaxVarintLen64)]))
+	c.rest = c.rest[size:]
+	*n = T(long)
+}
+
+// Flags visits at most eight facts, which are a byte.
+func (c *Codec) Flags(facts ...*bool) {
+	if c.reads {
+		for k, fact := range facts {
+			*fact = c.rest[0]&(1<<k) != 0
+		}
+		c.rest = c.rest[1:]
+		return
+	}
+	b := byte(0)
+	for k, fact := range facts {
+		if *fact {
+			b |= 1 << k
+		}
+	}
+	c.written = append(c.written, b)
+}
+
+// Text visits a text.
+func (c *Codec) Text(text *string) {
+	n := len(*text)
+	Number(c, &n)
+	if c.reads {
+		*text, c.rest = c.rest[:n], c.rest[n:]
+		return
+	}
+	c.written = append(c.written, *text...)
+}
+
+// Bytes visits bytes of a known number.
+func (c *Codec) Bytes(bytes []byte) {
+	if c.reads {
+		c.rest = c.rest[copy(bytes, c.rest):]
+		return
+	}
+	c.written = append(c.written, bytes...)
+}
+
+// List visits a list, element by element. What is read stands in the list's own memory,
+// as far as it goes.
+func List[T any](c *Codec, list *[]T, visit func(*Codec, *T)) {
+	n := len(*list)
+	Number(c, &n)
+	if c.reads {
+		*list = (*list)[:0]
+		for range n {
+			var element T
+			*list = append(*list, element)
+			visit(c, &(*list)[len(*list)-1])
+		}
+		return
+	}
+	for k := range *list {
+		visit(c, &(*list)[k])
+	}
+}
