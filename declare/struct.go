@@ -1,7 +1,6 @@
 package declare
 
 import (
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -37,11 +36,7 @@ func FromStruct[T any](settings string) (*Source, error) {
 	if len(b.problems) > 0 {
 		return nil, errors.Join(b.problems...)
 	}
-	schema["$schema"] = draft
-	text, err := json.Marshal(schema)
-	if err != nil {
-		return nil, err
-	}
+	schema.Set("$schema", document.NewText(draft))
 	name := t.Name() + ".form.yaml"
 	root, err := document.Read(name, []byte(settings))
 	if err != nil {
@@ -52,12 +47,8 @@ func FromStruct[T any](settings string) (*Source, error) {
 		report.Wrong(n, "a schema", "none: the struct is the schema")
 		return nil, report.Err()
 	}
-	node, err := document.Read(t.String(), text)
-	if err != nil {
-		return nil, err
-	}
 	if root.Kind == document.Map {
-		root.Entries = append(root.Entries, document.Entry{Key: "schema", At: node, Value: node})
+		root.Set("schema", schema)
 	}
 	return readRoot(name, root, func(asked string) ([]byte, error) {
 		return nil, &fs.PathError{Op: "open", Path: asked, Err: fs.ErrNotExist}
@@ -74,62 +65,32 @@ func (b *structReader) wrong(path, problem string) {
 }
 
 // object is the schema of a struct. Its properties stand in the struct's order.
-func (b *structReader) object(t reflect.Type, prefix string) orderedMap {
-	properties, required := orderedMap{}, []string{}
+func (b *structReader) object(t reflect.Type, prefix string) *document.Node {
+	properties, required := document.NewMap(), document.NewList()
 	for _, m := range lifecycle.Members(t) {
-		name := m.Name
-		path := join(strings.TrimSuffix(prefix, "/"), name)
-		property, must := b.property(m.Field, path)
-		properties[orderKey(len(properties), name)] = property
+		property, must := b.property(m.Field, join(strings.TrimSuffix(prefix, "/"), m.Name))
+		properties.Set(m.Name, property)
 		if must {
-			required = append(required, name)
+			required.Items = append(required.Items, document.NewText(m.Name))
 		}
 	}
-	schema := orderedMap{orderKey(0, "type"): "object", orderKey(1, "properties"): properties}
-	if len(required) > 0 {
-		schema[orderKey(2, "required")] = required
+	schema := ofType("object").Set("properties", properties)
+	if len(required.Items) > 0 {
+		schema.Set("required", required)
 	}
 	return schema
 }
 
-// orderedMap is a JSON object whose keys carry their order before a NUL.
-type orderedMap map[string]any
-
-func orderKey(k int, name string) string { return fmt.Sprintf("%06d\x00%s", k, name) }
-
-// MarshalJSON writes the members in their order.
-func (m orderedMap) MarshalJSON() ([]byte, error) {
-	text := []byte{'{'}
-	for key, value := range sorted(m) {
-		if _, name, ordered := strings.Cut(key, "\x00"); ordered {
-			key = name
-		}
-		name, err := json.Marshal(key)
-		if err != nil {
-			return nil, err
-		}
-		member, err := json.Marshal(value)
-		if err != nil {
-			return nil, err
-		}
-		if len(text) > 1 {
-			text = append(text, ',')
-		}
-		text = append(append(append(text, name...), ':'), member...)
-	}
-	return append(text, '}'), nil
-}
-
 // property is the schema of one member, and whether it is required.
-func (b *structReader) property(field reflect.StructField, path string) (orderedMap, bool) {
+func (b *structReader) property(field reflect.StructField, path string) (*document.Node, bool) {
 	t := field.Type
 	if t.Kind() == reflect.Pointer {
 		t = t.Elem()
 	}
-	schema := b.ofType(t, path)
-	for tag, keyword := range map[string]string{"label": "title", "help": "description"} {
-		if text := field.Tag.Get(tag); text != "" {
-			schema[keyword] = text
+	schema := b.member(t, path)
+	for _, tag := range [...][2]string{{"label", "title"}, {"help", "description"}} {
+		if text := field.Tag.Get(tag[0]); text != "" {
+			schema.Set(tag[1], document.NewText(text))
 		}
 	}
 	required := false
@@ -142,67 +103,66 @@ func (b *structReader) property(field reflect.StructField, path string) (ordered
 		case key == "private":
 			b.private[path] = true
 		case key == "ticked":
-			schema["const"] = true
+			schema.Set("const", document.NewScalar("true"))
 		case !given:
 			b.wrong(path, "the form tag has "+strconv.Quote(key)+" without a value; right would be required, ticked, private or keyword=value")
 		case key == "enum":
-			b.enum(schema, t, value)
+			setEnum(schema, t, value)
 		default:
-			schema[key] = scalar(value)
+			schema.Set(key, document.NewScalar(value))
 		}
 	}
 	return schema, required
 }
 
-func (b *structReader) enum(schema orderedMap, t reflect.Type, value string) {
-	options := []any{}
+// setEnum lists the options of a choice, or of each item of several.
+func setEnum(schema *document.Node, t reflect.Type, value string) {
+	options := document.NewList()
 	for option := range strings.SplitSeq(value, "|") {
+		node := document.NewScalar(option)
 		if t.Kind() == reflect.String || t.Kind() == reflect.Slice {
-			options = append(options, option)
-		} else {
-			options = append(options, scalar(option))
+			node = document.NewText(option)
 		}
+		options.Items = append(options.Items, node)
 	}
 	if t.Kind() == reflect.Slice {
-		schema["items"], schema["uniqueItems"] = orderedMap{"enum": options}, true
+		schema.Set("items", document.NewMap().Set("enum", options)).Set("uniqueItems", document.NewScalar("true"))
 		return
 	}
-	schema["enum"] = options
+	schema.Set("enum", options)
 }
 
-// scalar is a keyword's value: a number where it is one.
-func scalar(text string) any {
-	if json.Valid([]byte(text)) {
-		return json.RawMessage(text)
-	}
-	return text
+// ofType is the schema that names a type of JSON.
+func ofType(name string) *document.Node {
+	return document.NewMap().Set("type", document.NewText(name))
 }
 
-func (b *structReader) ofType(t reflect.Type, path string) orderedMap {
+// member is the schema of a member's type.
+func (b *structReader) member(t reflect.Type, path string) *document.Node {
 	switch t.Kind() {
 	case reflect.String:
-		return orderedMap{"type": "string"}
+		return ofType("string")
 	case reflect.Bool:
-		return orderedMap{"type": "boolean"}
+		return ofType("boolean")
 	case reflect.Int, reflect.Int8, reflect.Int16, reflect.Int32, reflect.Int64:
-		return orderedMap{"type": "integer"}
+		return ofType("integer")
 	case reflect.Uint, reflect.Uint8, reflect.Uint16, reflect.Uint32, reflect.Uint64:
-		return orderedMap{"type": "integer", "minimum": 0}
+		return ofType("integer").Set("minimum", document.NewScalar("0"))
 	case reflect.Float32, reflect.Float64:
-		return orderedMap{"type": "number"}
+		return ofType("number")
 	case reflect.Struct:
 		if t == reflect.TypeFor[time.Time]() {
-			return orderedMap{"type": "string", "format": "date-time"}
+			return ofType("string").Set("format", document.NewText("date-time"))
 		}
 		return b.object(t, path)
 	case reflect.Slice:
 		if t.Elem().Kind() == reflect.Struct {
-			return orderedMap{"type": "array", "items": b.object(t.Elem(), path+"/*")}
+			return ofType("array").Set("items", b.object(t.Elem(), path+"/*"))
 		}
 		if t.Elem().Kind() == reflect.String {
-			return orderedMap{"type": "array"}
+			return ofType("array")
 		}
 	}
 	b.wrong(path, "a "+t.String()+" cannot be a field; right would be a text, number, bool, time.Time, struct, or a slice of structs or strings")
-	return orderedMap{}
+	return document.NewMap()
 }

@@ -73,6 +73,42 @@ func (n *Node) Get(key string) *Node {
 	return nil
 }
 
+// Set makes a member of a mapping another value, or adds the member at its end. It
+// returns the mapping.
+func (n *Node) Set(key string, value *Node) *Node {
+	for k := range n.Entries {
+		if n.Entries[k].Key == key {
+			n.Entries[k].Value = value
+			return n
+		}
+	}
+	n.Entries = append(n.Entries, Entry{Key: key, At: value, Value: value})
+	return n
+}
+
+// NewMap makes an empty mapping, which stands in no file.
+func NewMap() *Node { return made(Map, "") }
+
+// NewList makes an empty list.
+func NewList() *Node { return made(List, "") }
+
+// NewText makes a text.
+func NewText(text string) *Node { return made(String, text) }
+
+// NewScalar makes what a text reads as: true or false, a number, or a text.
+func NewScalar(text string) *Node {
+	switch {
+	case text == "true" || text == "false":
+		return made(Bool, text)
+	case jsonNumber.MatchString(text):
+		return made(Number, text)
+	default:
+		return NewText(text)
+	}
+}
+
+func made(kind Kind, text string) *Node { return &Node{Kind: kind, Text: text, Line: 1, Column: 1} }
+
 // Any returns the node as encoding/json decodes it, with json.Number.
 func (n *Node) Any() any {
 	switch n.Kind {

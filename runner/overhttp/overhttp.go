@@ -20,24 +20,31 @@ const maxBody = 4 << 20
 
 // Transport is a runner.Transport.
 type Transport struct {
-	client *http.Client
-	base   string
+	client  *http.Client
+	base    string
+	context context.Context
 }
 
 // New makes requests with a client. URLs of the form that begin with a slash are
 // below base.
 func New(client *http.Client, base string) *Transport {
-	return &Transport{client, strings.TrimSuffix(base, "/")}
+	return &Transport{client, strings.TrimSuffix(base, "/"), context.Background()}
+}
+
+// WithContext makes a transport whose requests end with a context: what a session waits
+// for then ends as a connection that broke.
+func (t *Transport) WithContext(ctx context.Context) *Transport {
+	return &Transport{t.client, t.base, ctx}
 }
 
 // Do makes a request: see [runner.Transport]. To stop a submission does nothing: it is
 // on its way, and what came of it is welcome, however late.
 func (t *Transport) Do(r runner.Request, done func(runner.Answer)) (stop func()) {
-	ctx, cancel := context.WithCancel(context.Background())
+	ctx, cancel := context.WithCancel(t.context)
 	go func() {
 		defer cancel()
 		response := t.do(ctx, r)
-		if ctx.Err() == nil {
+		if ctx.Err() == nil || t.context.Err() != nil {
 			done(response)
 		}
 	}()
