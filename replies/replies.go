@@ -92,6 +92,19 @@ func (r Response) refusedInBody(f *form.Form) (entries any, refused bool) {
 	}
 }
 
+// Refusing is a refusal with entries, as the form's server writes it: status 422 with a
+// member errors, or, with refused.inBody, an accepted reply with the entries at that place.
+func Refusing(f *form.Form, entries any) Response {
+	if f.InBody == "" {
+		return Response{Status: 422, Body: map[string]any{"errors": entries}}
+	}
+	names := strings.Split(f.InBody[1:], "/")
+	for _, name := range slices.Backward(names) {
+		entries = map[string]any{form.UnescapeToken(name): entries}
+	}
+	return Response{Status: 200, Body: entries}
+}
+
 // retryAfter reads Retry-After (RFC 9110, section 10.2.3): seconds or a date.
 func (r Response) retryAfter() (time.Duration, bool) {
 	text := strings.TrimSpace(r.header("Retry-After"))

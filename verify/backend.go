@@ -6,6 +6,7 @@ import (
 	"leanwicket.dev/declare"
 	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/replies"
 )
 
 // record is what a load brings: an accepted answer for every field, one row of
@@ -71,10 +72,12 @@ func (m *mover) body(answers []form.Answer) map[string]any {
 	return body
 }
 
-func (m *mover) refusal() map[string]any {
+// refusal refuses each field that is edited, and one that the form does not have.
+func (m *mover) refusal() *replies.Response {
 	errors := map[string]any{"nobody's": "Not that."}
 	for _, f := range m.fields {
 		errors[f.path] = "Not this."
 	}
-	return map[string]any{"errors": errors}
+	r := replies.Refusing(m.form, errors)
+	return &r
 }

@@ -64,7 +64,7 @@ func newMover(form *form.Form, o Options) (*mover, error) {
 	}
 	for _, r := range []*replies.Response{
 		{Status: 200, Header: header, Body: m.accepted()},
-		{Status: 422, Body: m.refusal()},
+		m.refusal(),
 		{Status: 401},
 		{Status: 412},
 		{Status: 503},

@@ -188,7 +188,7 @@ func entriesInBody(f *form.Form, r replies.Response) string {
 			below := pointer + "/" + form.EscapeToken(key)
 			list, isList := object[key].([]any)
 			fields, isMap := object[key].(map[string]any)
-			if strings.Contains(strings.ToLower(key), "error") && (isList && len(list) > 0 || isMap && len(fields) > 0) {
+			if strings.Contains(strings.ToLower(key), "error") && (isList && len(list) > 0 || isMap && len(fields) > 0) || refusesFields(f, list) {
 				return below
 			}
 			if found := look(object[key], below, depth+1); isMap && depth < 8 && found != "" {
@@ -198,6 +198,11 @@ func entriesInBody(f *form.Form, r replies.Response) string {
 		return ""
 	}
 	return look(r.Body, "", 0)
+}
+
+// refusesFields reports whether a list reads as entries of which one is a field's.
+func refusesFields(f *form.Form, list []any) bool {
+	return len(list) > 0 && slices.ContainsFunc(replies.Place(f, replies.Response{Status: 422, Body: list}), func(p replies.Placed) bool { return p.Path != "" })
 }
 
 func explainReplyJSON(out io.Writer, form *form.Form, r replies.Response) error {

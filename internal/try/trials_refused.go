@@ -38,10 +38,13 @@ func refusalShown(t *tab, _, now look) (Verdict, string) {
 
 func refusalAtItsField(t *tab, _, now look) (Verdict, string) {
 	path := t.refusal.path
-	f := now.Fields[path]
+	f, there := now.Fields[path]
+	group, _ := t.inRows(path)
 	switch {
 	case !now.has(t.refusal.says):
 		return NotApplicable, "what the server says is not shown"
+	case !there && group != "":
+		return NotApplicable, "the page has no " + path
 	case !strings.Contains(f.Described, t.refusal.says):
 		return Broken, fmt.Sprintf("it is not what %s is described by (aria-describedby or aria-errormessage)", path)
 	case !f.Invalid:

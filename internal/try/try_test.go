@@ -355,7 +355,7 @@ func TestRefusals(t *testing.T) {
 		require.Contains(t, answer.Results[1].Requests[0].Reply, strange, refused)
 	}
 	for refused, says := range map[string]string{
-		`{"errors": {"mast": ["No."]}}`: "found no entry for a text or number of the form",
+		`{"errors": {"mast": ["No."]}}`: "found no entry for a field of the form",
 		`{`:                             "found no JSON",
 	} {
 		_, err := try.Run(t.Context(), source, try.Options{Page: dir, Refusal: []byte(refused)})
@@ -363,21 +363,79 @@ func TestRefusals(t *testing.T) {
 	}
 }
 
-// The harbour's own pages keep every guarantee, whatever the form: rows, checks, a
-// record that is replaced. LONG=1 tries all of them, otherwise the one with the most.
-func TestServedForms(t *testing.T) {
+// The bodies of docs/replies.md are shown by the harbour's own page as they are read: at
+// their field where they name one. LONG=1 sends them all, otherwise each sixteenth.
+func TestBodiesOfOtherBackends(t *testing.T) {
+	server := harbourServer(t)
+	files, err := filepath.Glob(filepath.Join("..", "..", "replies", "testdata", "bodies", "*.json"))
+	require.NoError(t, err)
+	tried := 0
+	for k, name := range files {
+		if k%16 != 0 && os.Getenv("LONG") == "" {
+			continue
+		}
+		refused, err := os.ReadFile(name)
+		require.NoError(t, err)
+		for _, form := range []string{"mooring", "pilot"} {
+			source, err := declare.OpenFS(harbour.Files(), form+".form.yaml")
+			require.NoError(t, err)
+			answer, err := try.Run(t.Context(), source, try.Options{Page: server + "/forms/" + form, Only: []string{"refusal-shown", "refusal-at-its-field", "nothing-swallowed"}, Refusal: refused})
+			if err != nil {
+				require.ErrorContains(t, err, "found no entry for a field of the form", name)
+				continue
+			}
+			tried++
+			for _, r := range answer.Results {
+				if r.Verdict == try.NotApplicable {
+					require.Regexp(t, "no other can be named|the page has no crew", r.Why, name)
+					continue
+				}
+				require.Equal(t, try.Kept, r.Verdict, "%s on %s: %s: %s", name, form, r.Trial, r.Why)
+			}
+		}
+	}
+	require.Positive(t, tried)
+}
+
+// A server that refuses in the body of an accepted reply is played as such, and the page
+// that takes every 200 for success is found out.
+func TestRefusedInTheBody(t *testing.T) {
+	form := "form: plot\nschema: {properties: {keeper: {type: string}}, required: [keeper]}\nrefused: {inBody: /data/errors}\nsubmit: {url: /plots}\n"
+	page := "<form><input name=keeper><button>Send</button><p role=alert></p></form><script>onsubmit = async e => { e.preventDefault(); const r = await fetch('/plots', { method: 'POST', body: '{}' }), p = document.querySelector('p'); READ }</script>"
+	for read, verdict := range map[string]try.Verdict{
+		"p.textContent = r.ok ? 'Thank you.' : await r.text()":                                        try.Broken,
+		"p.textContent = (await r.json()).data?.errors?.map(e => e.detail).join(' ') || 'Thank you.'": try.Kept,
+	} {
+		dir, source := beside(t, form, strings.Replace(page, "READ", read, 1))
+		for _, refused := range [][]byte{nil, []byte(`{"data": {"errors": [{"field": "keeper", "detail": "Not this."}]}}`)} {
+			answer, err := try.Run(t.Context(), source, try.Options{Page: dir, Only: []string{"refusal-shown", "nothing-swallowed"}, Refusal: refused})
+			require.NoError(t, err)
+			require.Equal(t, 2, answer.Count(verdict), "%s: %+v", read, answer.Results)
+			require.Equal(t, "200", answer.Results[0].Requests[0].Answer)
+		}
+	}
+}
+
+func harbourServer(t *testing.T) string {
 	needsBrowser(t)
 	harbourOffice, err := office.Open(filepath.Join(t.TempDir(), "office.db"), office.Options{Log: slog.New(slog.DiscardHandler)})
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, harbourOffice.Close()) })
 	server := httptest.NewServer(harbourOffice)
 	t.Cleanup(server.Close)
+	return server.URL
+}
+
+// The harbour's own pages keep every guarantee, whatever the form: rows, checks, a
+// record that is replaced. LONG=1 tries all of them, otherwise the one with the most.
+func TestServedForms(t *testing.T) {
+	server := harbourServer(t)
 	for _, name := range harbour.Forms() {
 		if name != "plan.form.yaml" && os.Getenv("LONG") == "" {
 			continue
 		}
 		source, err := declare.OpenFS(harbour.Files(), name)
 		require.NoError(t, err)
-		require.Empty(t, broken(t, source, server.URL+"/forms/"+strings.TrimSuffix(name, ".form.yaml"), nil), name)
+		require.Empty(t, broken(t, source, server+"/forms/"+strings.TrimSuffix(name, ".form.yaml"), nil), name)
 	}
 }
