@@ -12,44 +12,24 @@ import (
 	"io"
 	"net/http"
 	"strings"
-	"sync"
 
 	"github.com/andybalholm/brotli"
 )
 
 //go:generate go run ./make
 
-//go:embed script/*.js leanwicket.d.ts wasm_exec.js leanwicket.wasm.br
+//go:embed leanwicket.js leanwicket.mjs leanwicket.d.ts leanwicket.wasm.br
 var files embed.FS
 
-// parts are those of leanwicket.js, in their order: a page loads them as one script.
-var parts = []string{"core", "guard", "controls", "shown", "kept", "page", "start"}
-
-// script is put together at its first use.
-var script = sync.OnceValues(func() ([]byte, error) {
-	whole := []byte("(() => {\n\"use strict\"\n\n")
-	for _, part := range parts {
-		text, err := files.ReadFile("script/" + part + ".js")
-		if err != nil {
-			return nil, err
-		}
-		whole = append(append(whole, text...), '\n')
-	}
-	return append(whole, "})()\n"...), nil
-})
-
-// Names are the files as a page asks for them, and the types of the script.
+// Names are the files as a page asks for them: the script, the same as a module for
+// scripts of one's own, its types, and the core.
 func Names() []string {
-	return []string{"leanwicket.js", "leanwicket.d.ts", "wasm_exec.js", "leanwicket.wasm"}
+	return []string{"leanwicket.js", "leanwicket.mjs", "leanwicket.d.ts", "leanwicket.wasm"}
 }
 
 // File is one of them, as it is.
 func File(name string) ([]byte, error) {
-	switch name {
-	case "leanwicket.js":
-		return script()
-	case "leanwicket.wasm":
-	default:
+	if name != "leanwicket.wasm" {
 		return files.ReadFile(name)
 	}
 	packed, err := Packed()

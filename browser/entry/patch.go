@@ -51,15 +51,10 @@ func flags(pairs ...any) string {
 	return string(letters)
 }
 
-// field tells how a field, or a group, is now: its path, letters, what its control
-// holds, what was saved meanwhile where it is contested, and the issues that show.
+// field tells how a field, or a group, is now: its path and identity, letters, what its
+// control holds, what was saved meanwhile where it is contested, the answer, and each
+// issue: where it comes from, its code, a letter where it shows, and its text.
 func (p *patch) field(f lifecycle.FieldState) {
-	issues := []string{}
-	for _, issue := range f.Issues() {
-		if issue.Shown {
-			issues = append(issues, issue.Text)
-		}
-	}
 	raw, saved := f.Raw(), ""
 	kind := "field"
 	switch {
@@ -68,8 +63,33 @@ func (p *patch) field(f lifecycle.FieldState) {
 	case f.Contested() && !f.Declared().Private:
 		saved = readable(f.Declared(), f.Baseline())
 	}
-	letters := flags("a", f.Asked(), "d", f.Dirty(), "c", f.Checking(), "x", f.Contested(), "t", f.Touched())
-	p.add(append([]string{kind, f.Path(), letters, raw, saved}, issues...)...)
+	v := f.Value()
+	answer := v.String()
+	if v.Kind == form.ValueChoices {
+		answer = strings.Join(v.Options(), "\n")
+	}
+	letters := flags("a", f.Asked(), "d", f.Dirty(), "c", f.Checking(), "x", f.Contested(), "t", f.Touched(), "v", !v.Absent() && v.Kind != form.ValueUnparsed)
+	parts := []string{kind, f.Path(), strconv.Itoa(f.ID()), letters, raw, saved, answer}
+	for _, issue := range f.Issues() {
+		parts = append(parts, issue.Source.String(), issue.Code, flags("s", issue.Shown), issue.Text)
+	}
+	p.add(parts...)
+}
+
+// declared tells what the form declares of each field: its path, its kind and that of its
+// options, letters, its words, and each option's value and label.
+func (p *patch) declared(f *form.Form) {
+	for k := range f.Fields {
+		field := &f.Fields[k]
+		always := slices.ContainsFunc(field.Constraints, func(c form.Constraint) bool {
+			return (c.Op == form.OpRequired || c.Op == form.OpTicked) && len(c.When) == 0
+		})
+		parts := []string{"declared", field.Path, field.Kind.String(), field.Of.String(), flags("r", always, "p", field.Private), field.Label, field.Unit, field.Help, field.Placeholder, field.Autocomplete}
+		for _, o := range field.Options {
+			parts = append(parts, o.Value.String(), cmp.Or(o.Label, o.Value.String()))
+		}
+		p.add(parts...)
+	}
 }
 
 // readable is a value as a person reads it: of an option its label.
@@ -92,17 +112,16 @@ func (p *patch) status(s *lifecycle.Session) {
 	if s.Submission() == lifecycle.SubmissionAccepted {
 		to = s.Receipt().To
 	}
+	reason, leaving := s.Asking()
 	p.add("status", s.Submission().String(), s.Prefill().String(), s.Leaving().String(),
-		flags("u", s.Unsaved(), "g", s.UnloadGuard(), "k", s.Activity() != lifecycle.ActivityIdle, "l", locked(s)), form.Text(s.Pending()), to)
+		flags("u", s.Unsaved(), "g", s.UnloadGuard(), "k", s.Activity() != lifecycle.ActivityIdle, "l", locked(s)), form.Text(s.Pending()), to, reason.String(), leaving)
 	for _, button := range form.Buttons {
 		holds := s.Holds(button)
 		p.add("button", button, strings.Join(holds.Words(), " "), form.Text(s.HoldMessage(holds)))
 	}
-	texts := []string{"issues"}
+	texts := []string{"issues"} // of the form, as those of a field
 	for _, issue := range s.FormIssues() {
-		if issue.Shown {
-			texts = append(texts, issue.Text)
-		}
+		texts = append(texts, issue.Source.String(), issue.Code, flags("s", issue.Shown), issue.Text)
 	}
 	p.add(texts...)
 }

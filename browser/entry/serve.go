@@ -88,7 +88,7 @@ func open(compiled []byte, now time.Duration, seed, mark, kept string) (*page, e
 		p.seed = lifecycle.Seed(key)
 	}
 	o.Seed = p.seed
-	p.out.add("form", f.Name, f.Title, strconv.Itoa(len(f.Fields)), strings.Join(f.Buttons, " "))
+	p.out.add("form", strconv.Itoa(int(p.number)), f.Name, f.Title, strings.Join(f.Buttons, " "))
 	if kept != "" {
 		o.Kept, _ = trace.ReadKept(f, kept) // what another version of the form kept is dropped
 	}
@@ -139,6 +139,8 @@ func (p *page) happened(what string, texts [4]string) {
 		}
 	case "keep":
 		p.runner.Keep()
+	case "describe":
+		p.out.declared(p.form)
 	case "trace":
 		p.out.add("trace", p.trace())
 	default:

@@ -1,5 +1,5 @@
-// Builds the core for the browser and compresses it: go generate ./browser. With
-// -check it says whether what is committed is current.
+// Builds the core for the browser and compresses it, and bundles the scripts: go generate
+// ./browser. With -check it says whether what is committed is current.
 package main
 
 import (
@@ -19,16 +19,12 @@ func main() {
 	check := flag.Bool("check", false, "compare, and write nothing")
 	flag.Parse()
 	log.SetFlags(0)
-	wasm, err := core()
-	if err != nil {
-		log.Fatal(err)
-	}
-	runtime, err := glue()
+	made, wasm, err := bundle()
 	if err != nil {
 		log.Fatal(err)
 	}
 	if *check {
-		if err := current(wasm, runtime); err != nil {
+		if err := current(made, wasm); err != nil {
 			log.Fatal(err)
 		}
 		return
@@ -41,12 +37,50 @@ func main() {
 	if err := w.Close(); err != nil {
 		log.Fatal(err)
 	}
-	for name, data := range map[string][]byte{"leanwicket.wasm.br": packed.Bytes(), "wasm_exec.js": runtime} {
+	made["leanwicket.wasm.br"] = packed.Bytes()
+	for name, data := range made {
 		if err := os.WriteFile(name, data, 0o644); err != nil {
 			log.Fatal(err)
 		}
+		fmt.Printf("%s: %d bytes\n", name, len(data))
 	}
-	fmt.Printf("leanwicket.wasm: %d bytes, %d compressed\n", len(wasm), packed.Len())
+}
+
+// bundle makes the files, but for the core, which is still to be compressed.
+func bundle() (made map[string][]byte, wasm []byte, err error) {
+	if wasm, err = core(); err != nil {
+		return nil, nil, err
+	}
+	runtime, err := glue()
+	if err != nil {
+		return nil, nil, err
+	}
+	if err := os.WriteFile("wasm_exec.js", runtime, 0o644); err != nil {
+		return nil, nil, err
+	}
+	made = map[string][]byte{}
+	for name, from := range map[string][2]string{"leanwicket.js": {"start", "iife"}, "leanwicket.mjs": {"module", "esm"}} {
+		if made[name], err = script(from[0], from[1]); err != nil {
+			return nil, nil, err
+		}
+	}
+	return made, wasm, nil
+}
+
+// script makes one file of a script and what it imports.
+func script(entry, format string) ([]byte, error) {
+	path, err := filepath.Abs(filepath.Join("script", entry+".js"))
+	if err != nil {
+		return nil, err
+	}
+	c := exec.Command("go", "-C", "../tools", "tool", "esbuild", path, "--bundle", "--minify", "--charset=utf8", "--target=es2022", "--log-level=warning", "--format="+format)
+	var wrong bytes.Buffer
+	c.Stderr = &wrong
+	text, err := c.Output()
+	if err != nil {
+		return nil, fmt.Errorf("%w\n%s", err, wrong.Bytes())
+	}
+	return text, nil
 }
 
 // core builds the program: without inlining, for size.
@@ -78,7 +112,7 @@ func glue() ([]byte, error) {
 	return os.ReadFile(filepath.Join(strings.TrimSpace(string(root)), "lib", "wasm", "wasm_exec.js"))
 }
 
-func current(wasm, runtime []byte) error {
+func current(made map[string][]byte, wasm []byte) error {
 	packed, err := os.ReadFile("leanwicket.wasm.br")
 	if err != nil {
 		return err
@@ -87,11 +121,15 @@ func current(wasm, runtime []byte) error {
 	if _, err := committed.ReadFrom(brotli.NewReader(bytes.NewReader(packed))); err != nil {
 		return err
 	}
-	known, err := os.ReadFile("wasm_exec.js")
-	if err != nil {
-		return err
+	is := bytes.Equal(committed.Bytes(), wasm)
+	for name, data := range made {
+		known, err := os.ReadFile(name)
+		if err != nil {
+			return err
+		}
+		is = is && bytes.Equal(known, data)
 	}
-	if !bytes.Equal(committed.Bytes(), wasm) || !bytes.Equal(known, runtime) {
+	if !is {
 		return fmt.Errorf("the bundle is not current; right would be: go generate ./browser")
 	}
 	if len(packed) > most {

@@ -1,5 +1,5 @@
 // What the controls of a form hold.
-const controls = {
+export const controls = {
   // What was typed before the script arrived.
   typedBefore() {
     const typed = new Map()

@@ -1,6 +1,9 @@
+/** The forms of this document that are bound. */
+export const pages = []
+
 // One guard for all forms of a document: each is asked in turn, and when none has
 // objected, off it goes.
-const guard = {
+export const guard = {
   go: null, // what is done when nobody objects; null: nobody is leaving
   asked: [], // pages that agreed
   at: null, // the page that is being asked
@@ -12,7 +15,7 @@ const guard = {
   },
   next() {
     const page = this.at = pages.find(p => p.alive && !this.asked.includes(p))
-    if (page) return page.guarded(null, () => page.happened("leave", this.to, "inside"))
+    if (page) return page.session.tell("leave", this.to, "inside")
     const go = this.go
     this.go = null
     go()
@@ -25,10 +28,10 @@ const guard = {
   stays(page) {
     if (!this.go || page !== this.at) return
     this.go = null
-    for (const p of this.asked.splice(0)) p.guarded(null, () => p.happened("returned"))
+    for (const p of this.asked.splice(0)) p.session.tell("returned")
   },
   // Whether leaving loses anything.
-  needed() { return pages.some(p => p.alive && p.guards) },
+  needed() { return pages.some(p => p.alive && p.session.snapshot.guarded) },
 }
 const away = to => () => location.assign(to)
 document.addEventListener("click", e => {
@@ -50,6 +53,6 @@ globalThis.navigation?.addEventListener("navigate", e => {
     guard.passes = true
     await navigation.traverseTo(key).finished.catch(() => {})
     guard.passes = false
-    for (const p of pages) if (p.alive && p.form.isConnected) p.guarded(null, () => p.happened("returned"))
+    for (const p of pages) if (p.alive && p.form.isConnected) p.session.tell("returned")
   } : away(to.href))
 })

@@ -1,35 +1,35 @@
-// What a page keeps for the next one.
-const kept = {
-  // What an earlier page kept, unless that is too long ago: a server does not know
-  // a submission's key for ever.
-  kept() {
+// What a session keeps for the next page, in the store of the browser.
+
+/** What is kept of one form of one account. */
+export class Kept {
+  /**
+   * @param {string | null} name the name in the store; null: nothing is kept
+   * @param {number} hours for how long
+   */
+  constructor(name, hours) {
+    this.name = name
+    this.hours = hours
+  }
+
+  /**
+   * What an earlier page kept, unless that is too long ago: a server does not know a
+   * submission's key for ever. A mark says that it had sent more than it kept.
+   * @returns {[mark: string, text: string]}
+   */
+  read() {
+    if (!this.name) return ["", ""]
     try {
-      const [, at, mark, text] = /^(\d+) (!?) ([^]*)$/.exec(localStorage.getItem(this.store)) || []
-      const hours = Number(this.form.dataset.leanwicketKeep || 24)
-      return this.store && at && Date.now() - Number(at) < hours * 3600e3 ? [mark, text] : ["", ""]
+      const [, at, mark, text] = /^(\d+) (!?) ([^]*)$/.exec(localStorage.getItem(this.name) || "") || []
+      return at && Date.now() - Number(at) < this.hours * 3600e3 ? [mark, text] : ["", ""]
     } catch { return ["", ""] }
-  },
+  }
 
-  keep(mark, text) {
-    if (!this.store) return
+  /** @param {string} mark @param {string} text */
+  write(mark, text) {
+    if (!this.name) return
     try {
-      if (mark || text) localStorage.setItem(this.store, `${Date.now()} ${mark} ${text}`)
-      else localStorage.removeItem(this.store)
+      if (mark || text) localStorage.setItem(this.name, `${Date.now()} ${mark} ${text}`)
+      else localStorage.removeItem(this.name)
     } catch { /* a full or forbidden store keeps nothing; the page works on */ }
-  },
-
-  // What would be lost is kept in a moment. What was accepted is forgotten in a longer
-  // one: a page that is already being left shows it to nobody, and the next one then
-  // asks once more what came of it.
-  keepSoon() {
-    clearTimeout(this.keeping)
-    this.keeping = setTimeout(() => this.guarded(null, () => this.keepNow()), this.submission === "accepted" ? 1000 : 200)
-  },
-
-  keepNow() {
-    if (!this.keeping) return
-    clearTimeout(this.keeping)
-    this.keeping = undefined
-    this.carryOut(this.call(this.number, performance.now(), "keep"))
-  },
+  }
 }

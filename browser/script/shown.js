@@ -1,5 +1,5 @@
 // What a form shows.
-const shown = {
+export const shown = {
   // The parts of the page that are not there without script: the summary of what is
   // wrong above the form, and the notice that sticks to the lower edge of the window.
   prepare() {
@@ -47,17 +47,17 @@ const shown = {
     return control?.closest("[data-leanwicket-field], .leanwicket-field") || control?.parentElement || this.form.querySelector(`[data-leanwicket-field="${CSS.escape(path)}"]`)
   },
 
-  field(path, flags, raw, saved, issues) {
+  field({ path, asked, checking, contested, raw, saved }, issues) {
     const all = this.controls(path)
     if (!all.length) return this.shown.set(path, issues)
     this.set(path, raw)
     const box = this.box(path)
     if (box) {
-      box.hidden = !flags.includes("a")
+      box.hidden = !asked
       box.toggleAttribute("data-leanwicket-unasked", box.hidden)
-      box.toggleAttribute("data-leanwicket-checking", flags.includes("c"))
-      box.toggleAttribute("data-leanwicket-contested", flags.includes("x"))
-      this.contested(box, path, flags.includes("x"), this.readable(all, raw), saved)
+      box.toggleAttribute("data-leanwicket-checking", checking)
+      box.toggleAttribute("data-leanwicket-contested", contested)
+      this.contested(box, path, contested, this.readable(all, raw), saved)
     }
     this.issues(path, all, box, issues)
   },
@@ -115,10 +115,10 @@ const shown = {
     saved.textContent = theirs || "(nothing)"
   },
 
-  rows(path, flags, count, saved, issues) {
+  rows({ path, asked, contested, value: count, saved }, issues) {
     const group = this.target(path)
     if (!group) return
-    group.hidden = !flags.includes("a")
+    group.hidden = !asked
     group.toggleAttribute("data-leanwicket-unasked", group.hidden)
     const number = this.form.elements[path]
     if (number) number.value = String(count)
@@ -136,20 +136,20 @@ const shown = {
       this.pickers(row)
     }
     const label = group.querySelector(":scope > legend")?.textContent.trim()
-    this.contested(group, path, flags.includes("x"), count + " × " + label, saved + " × " + label)
+    this.contested(group, path, contested, count + " × " + label, saved + " × " + label)
     this.issues(path, [], group, issues)
   },
 
   // say shows a message once: above what is wrong where it speaks of that, else in the
   // notice, until the applicant acts, or until prefill or submission are in another state.
-  say(level, text, kind, until) {
-    this.said = text
+  say({ level, text, about: kind, until }) {
     const wrong = kind === "wrong" && this.wrongs().length > 0
     this.heading.textContent = wrong ? text : ""
     this.summary.hidden = !wrong
     const line = document.createElement("span")
     line.append(text)
-    if (kind === "good" && this.receipt) line.append(" ", Object.assign(document.createElement("a"), { href: this.receipt, textContent: this.receipt }))
+    const { receipt } = this.session.snapshot
+    if (kind === "good" && receipt) line.append(" ", Object.assign(document.createElement("a"), { href: receipt, textContent: receipt }))
     this.polite.replaceChildren(...(!wrong && level === "polite" ? [line] : []))
     this.urgent.replaceChildren(...(!wrong && level !== "polite" ? [line] : []))
     this.noticed = kind
@@ -166,7 +166,7 @@ const shown = {
       if (target) all.push(...issues.map(text => ({ target, text })))
     }
     all.sort((a, b) => a.target.compareDocumentPosition(b.target) & 2 ? 1 : -1)
-    return [...this.formIssues.map(text => ({ text })), ...all]
+    return [...this.session.snapshot.issues.filter(i => i.shown).map(({ text }) => ({ text })), ...all]
   },
 
   // refresh brings summary, notice and title in step with what is so now.
@@ -183,7 +183,7 @@ const shown = {
       return item
     })
     if (this.list.innerHTML !== items.map(i => i.outerHTML).join("")) this.list.replaceChildren(...items)
-    this.pending.textContent = this.polite.textContent || this.urgent.textContent ? "" : this.under
+    this.pending.textContent = this.polite.textContent || this.urgent.textContent ? "" : this.session.snapshot.pending
     this.notice.className = "leanwicket-notice" + (this.noticed === "good" || this.noticed === "unsure" ? " leanwicket-" + this.noticed : "")
     this.notice.hidden = !this.polite.textContent && !this.urgent.textContent && !this.pending.textContent
     if (this.title) {

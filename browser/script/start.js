@@ -1,10 +1,24 @@
+// Lean Wicket in a page. One script tag and one attribute:
+//
+//   <script src="/leanwicket/leanwicket.js" defer></script>
+//   <form data-leanwicket-form="/forms/mooring.form"> … </form>
+//
+// The attribute names the compiled form. Controls are found by their names, which
+// are the paths of the fields. If anything fails, the page works as it did before.
+import { pages } from "./guard.js"
+import { Page } from "./page.js"
+import { open } from "./session.js"
+import "./style.js"
+
+const here = document.currentScript instanceof HTMLScriptElement ? document.currentScript.src : location.href
+
 async function start(form) {
+  const { leanwicketForm: source, leanwicketAccount: account, leanwicketKeep: keep } = form.dataset
   let page
   try {
-    const [call, source] = await Promise.all([load(), fetch(form.dataset.leanwicketForm)])
-    if (!source.ok) throw new Error(form.dataset.leanwicketForm + ": " + source.status)
-    page = new Page(form, call)
-    page.open(new Uint8Array(await source.arrayBuffer()))
+    const session = await open(source, { core: new URL("leanwicket.wasm", here), account, keep: { name: source, hours: keep === "off" ? 0 : Number(keep || 24) } })
+    page = new Page(form, session)
+    page.open()
   } catch (failed) {
     if (page) page.giveUp(failed)
     else console.error("leanwicket:", failed)
@@ -23,7 +37,11 @@ const api = {
   /** Tells the session of a form what happened: ("refresh"), ("retry"), ("cancel"), ("edit", path, raw). */
   tell: (form, what, ...texts) => living(form)?.happened(what, ...texts),
   /** The record of the session so far, as leanwicket replay reads it. */
-  trace: form => { const p = living(form); p?.happened("trace"); return p?.trace },
+  trace: form => living(form)?.session.trace(),
+  /** The session of a form, for scripts. */
+  session: form => living(form)?.session,
+  /** Opens a session without a form on the page. */
+  open: (source, options = {}) => open(source, { core: new URL("leanwicket.wasm", here), ...options }),
 }
 globalThis.leanwicket = api
 const all = () => document.querySelectorAll("form[data-leanwicket-form]").forEach(form => start(form))

@@ -1,0 +1,314 @@
+// A session: one applicant's work on one form, from opening to leaving. It knows no element
+// of a page; it makes the requests, runs the timers, and keeps what would be lost.
+import { PART, RECORD, bereaved, clean, flat, load } from "./core.js"
+import { Kept } from "./kept.js"
+import { Fields, issuesOf, same } from "./snapshot.js"
+
+/** @typedef {import("../leanwicket").Field} Field */
+/** @typedef {import("../leanwicket").Change} Change */
+/** @typedef {import("../leanwicket").OpenOptions} OpenOptions */
+/** @typedef {import("../leanwicket").Snapshot} Snapshot */
+
+/**
+ * Opens a session of a compiled form.
+ * @param {URL | string | Uint8Array} source where the compiled form is, or its bytes
+ * @param {OpenOptions & {core: URL | string}} options
+ */
+export async function open(source, options) {
+  const [call, compiled] = await Promise.all([load(options.core), source instanceof Uint8Array ? source : read(source)])
+  const session = new Session(call, options)
+  session.open(compiled, options.keep?.name ?? String(source instanceof Uint8Array ? "" : source))
+  return session
+}
+
+/** @param {URL | string} at */
+async function read(at) {
+  const source = await fetch(at)
+  if (!source.ok) throw new Error(at + ": " + source.status)
+  return new Uint8Array(await source.arrayBuffer())
+}
+
+export class Session extends EventTarget {
+  /** @type {Snapshot} */
+  snapshot
+  /** @type {Map<string, AbortController>} */
+  #requests = new Map()
+  /** @type {Map<string, number>} */
+  #timers = new Map()
+  #fields = new Fields()
+  /** @type {Set<(change: Change) => void>} */
+  #observers = new Set()
+  #ends = new AbortController()
+  #unload = e => e.preventDefault()
+  /** Who waits for the answer to leaving. @type {((gone: boolean) => void)[]} */
+  #leaving = []
+
+  /** @param {import("./core.js").Core} call @param {OpenOptions} options */
+  constructor(call, options) {
+    super()
+    this.call = call
+    this.options = options
+    this.snapshot = Object.freeze({
+      form: "", title: "", buttons: [], fields: [], issues: [], said: undefined, pending: "", submission: "idle", prefill: "none",
+      leaving: "present", question: undefined, receipt: undefined, unsaved: false, guarded: false, busy: false, locked: false,
+    })
+  }
+
+  get alive() { return !this.#ends.signal.aborted }
+
+  /** @param {Uint8Array} compiled @param {string} name names the form in the store */
+  open(compiled, name) {
+    const { account = "", keep = {} } = this.options
+    this.kept = new Kept(keep.hours === 0 ? null : `leanwicket ${account} ${location.pathname} ${name}`, keep.hours ?? 24)
+    const seed = Array.from(crypto.getRandomValues(new Uint8Array(16)), b => b.toString(16).padStart(2, "0")).join("")
+    const opening = this.call(-1, performance.now(), "open", compiled, seed, ...this.kept.read())
+    this.number = Number(/\d+/.exec(opening)?.[0])
+    const until = { signal: this.#ends.signal }
+    addEventListener("pagehide", () => this.#guarded(() => this.closed()), until)
+    addEventListener("pageshow", e => { if (e.persisted) this.tell("returned") }, until)
+    bereaved.add(this.fail)
+    try {
+      this.#carryOut((opening.startsWith("error") ? "" : this.call(this.number, performance.now(), "describe")) + opening)
+    } catch (failed) {
+      this.#end()
+      throw failed
+    }
+  }
+
+  // What an applicant does.
+
+  /** Something was typed or chosen. @param {string} path @param {string} raw the text of the control; of several choices one a line */
+  edit(path, raw) { this.tell("edit", path, raw) }
+  /** A field was left. @param {string} path */
+  blur(path) { this.tell("blur", path) }
+  /** A submit button was pressed. @param {string} [button] its declared name; left out: the first */
+  submit(button) { this.tell("submit", button ?? this.snapshot.buttons[0]?.name ?? "") }
+  /** Stops waiting for what is under way. */
+  cancel() { this.tell("cancel") }
+  /** Settles what is unsettled: the same attempt goes out again. */
+  retry() { this.tell("retry") }
+  /** Takes back everything that is not saved. */
+  reset() { this.tell("reset") }
+  /** Loads the saved answers again. */
+  refresh() { this.tell("refresh") }
+  /** Chooses between both values of a contested field. @param {string} path @param {"mine" | "theirs"} choice */
+  resolve(path, choice) { this.tell("resolve", path, choice) }
+  /** @param {string} group crew */
+  addRow(group) { this.tell("add", group) }
+  /** @param {string} row crew/2 */
+  removeRow(row) { this.tell("remove", row) }
+  /** @param {string} row crew/2 @param {string} to crew/0, the place where it goes */
+  moveRow(row, to) { this.tell("move", row, to) }
+
+  /**
+   * The applicant wants to leave. The promise tells whether they may: at once where nothing
+   * would be lost, else after the question has been answered.
+   * @param {string} [to] where to
+   * @returns {Promise<boolean>}
+   */
+  leave(to = "") {
+    return new Promise(resolve => {
+      this.#leaving.push(resolve)
+      this.tell("leave", to, "inside")
+    })
+  }
+  /** Answers the question at leaving. @param {"stay" | "submit" | "discard"} answer */
+  answer(answer) { this.tell("answer", answer) }
+  /** Who was let go is still here. */
+  returned() { this.tell("returned") }
+
+  // What can be read.
+
+  /** A field as it is now, also one in a row: crew/0/name. @param {string} path @returns {Field | undefined} */
+  field(path) { return this.#fields.byPath.get(path) }
+
+  /**
+   * Calls back after each step, with what has changed. Returns what ends that.
+   * @param {(change: Change) => void} callback
+   */
+  observe(callback) {
+    this.#observers.add(callback)
+    return () => { this.#observers.delete(callback) }
+  }
+
+  /**
+   * Calls back when one field has changed; undefined: its row is gone.
+   * @param {string} path
+   * @param {(field: Field | undefined) => void} callback
+   */
+  observeField(path, callback) {
+    let before = this.field(path)
+    return this.observe(() => {
+      const now = this.field(path)
+      if (now === before) return
+      before = now
+      callback(now)
+    })
+  }
+
+  /** The record of the session so far: leanwicket replay and leanwicket draw read it. */
+  trace() {
+    this.tell("trace")
+    return this.recorded
+  }
+
+  /** Ends the session, as if its page had been closed: what was typed is kept. */
+  close() {
+    if (!this.alive) return
+    this.#guarded(() => this.closed())
+    this.#end()
+  }
+
+  closed() {
+    if (this.snapshot.submission !== "accepted") this.keepNow()
+    this.tell("leave", "", "unload")
+    clearTimeout(this.keeping)
+  }
+
+  #end() {
+    this.#ends.abort()
+    bereaved.delete(this.fail)
+    removeEventListener("beforeunload", this.#unload)
+    for (const id of this.#timers.values()) clearTimeout(id)
+    for (const told of this.#leaving.splice(0)) told(true)
+  }
+
+  /** Something is wrong with the script or the core: the session ends, and says so. @param {unknown} failed */
+  fail = failed => {
+    if (!this.alive) return
+    this.#end()
+    console.error("leanwicket:", failed)
+    this.dispatchEvent(new CustomEvent("failed", { detail: failed }))
+  }
+
+  #guarded(f) {
+    try { f() } catch (failed) { this.fail(failed) }
+  }
+
+  /** Tells the core what happened, and does what it says. @param {string} what @param {...string} texts */
+  tell(what, ...texts) {
+    if (!this.alive) return
+    this.#guarded(() => {
+      this.#carryOut(this.call(this.number, performance.now(), what, ...texts), what)
+      this.keepSoon()
+    })
+  }
+
+  // What would be lost is kept in a moment. What was accepted is forgotten in a longer one:
+  // a page that is already being left shows it to nobody, and the next one then asks once
+  // more what came of it.
+  keepSoon() {
+    if (!this.kept?.name) return
+    clearTimeout(this.keeping)
+    this.keeping = setTimeout(() => this.#guarded(() => this.keepNow()), this.snapshot.submission === "accepted" ? 1000 : 200)
+  }
+
+  keepNow() {
+    if (!this.keeping) return
+    clearTimeout(this.keeping)
+    this.keeping = undefined
+    this.#carryOut(this.call(this.number, performance.now(), "keep"))
+  }
+
+  /** @param {string} patch @param {string} [act] what the applicant did */
+  #carryOut(patch, act) {
+    const before = this.snapshot
+    /** @type {any} */
+    const now = { ...before }
+    const buttons = [...before.buttons]
+    const told = [], events = []
+    for (const record of patch.split(RECORD)) {
+      if (record === "") continue
+      const parts = record.split(PART)
+      parts.pop()
+      const what = parts.shift()
+      switch (what) {
+        case "error": throw new Error(parts.join(" "))
+        case "form": {
+          [, now.form, now.title] = parts
+          for (const name of parts[3].split(" ")) buttons.push({ name, holds: [], why: "" })
+          break
+        }
+        case "declared": this.#fields.declare(parts); break
+        case "field": case "rows": told.push(this.#fields.take(parts).path); break
+        case "issues": now.issues = issuesOf(parts); break
+        case "button": {
+          const k = buttons.findIndex(b => b.name === parts[0])
+          buttons[k] = { name: parts[0], holds: parts[1] === "" ? [] : parts[1].split(" "), why: parts[2] }
+          break
+        }
+        case "status": {
+          const [submission, prefill, leaving, flags, pending, receipt, reason, to] = parts
+          Object.assign(now, {
+            submission, prefill, leaving, pending,
+            receipt: receipt.startsWith("/") && !receipt.startsWith("//") ? receipt : undefined,
+            question: leaving === "asking" ? { reason, to } : undefined,
+            unsaved: flags.includes("u"), guarded: flags.includes("g"), busy: flags.includes("k"), locked: flags.includes("l"),
+          })
+          break
+        }
+        case "say": {
+          const [level, text, about, until] = parts
+          now.said = { level, text, about, until, count: (before.said?.count || 0) + 1 }
+          break
+        }
+        case "tell": events.push(["announced", parts[0]]); break
+        case "focus": events.push(["focus", parts[0]]); break
+        case "ask": events.push(["question", { reason: parts[0], to: parts[1] }]); break
+        case "leave": events.push(["left", { to: parts[0], kind: parts[1] }]); break
+        case "navigate": events.push(["navigate", parts[0]]); break
+        case "guard": if (parts[0]) addEventListener("beforeunload", this.#unload); else removeEventListener("beforeunload", this.#unload); break
+        case "keep": this.kept?.write(parts[0], parts[1]); break
+        case "fetch": this.#fetch(...parts); break
+        case "abort": this.#requests.get(parts[0])?.abort(); break
+        case "timer": this.#timers.set(parts[0], setTimeout(() => { this.#timers.delete(parts[0]); this.tell("elapsed", parts[0]) }, Number(parts[1]))); break
+        case "stop": clearTimeout(this.#timers.get(parts[0])); this.#timers.delete(parts[0]); break
+        case "trace": this.recorded = parts[0]; break
+      }
+    }
+    now.buttons = buttons
+    if (this.#fields.settle()) now.fields = this.#fields.list
+    this.snapshot = same(before, now)
+    this.#notify({ act, fields: told.map(path => this.field(path)).filter(f => f !== undefined), before })
+    this.#dispatch(before, events, act)
+  }
+
+  /** @param {Change} change */
+  #notify(change) {
+    for (const callback of [...this.#observers]) {
+      try { callback(change) } catch (failed) { reportError(failed) }
+    }
+  }
+
+  // What happened once is told when everything that can be read says so.
+  #dispatch(before, events, act) {
+    const { submission, said, leaving, buttons } = this.snapshot
+    const tell = (type, detail) => this.dispatchEvent(new CustomEvent(type, { detail }))
+    if (submission !== before.submission) tell("outcome", { submission, said: said?.text || "" })
+    const pressed = act === "submit" || act === "retry" || before.submission === "checking"
+    if (pressed && said !== before.said && submission === "idle") tell("held", { said: said?.text, holds: [...new Set(buttons.flatMap(b => b.holds))] })
+    for (const [type, detail] of events) {
+      if (type === "left" && detail.kind === "inside") for (const told of this.#leaving.splice(0)) told(true)
+      tell(type, detail)
+    }
+    if (leaving === "present" || leaving === "gone") for (const told of this.#leaving.splice(0)) told(leaving === "gone")
+  }
+
+  async #fetch(id, kind, method, url, body, ...headers) {
+    const { base = "", credentials = "same-origin", fetch: send = fetch } = this.options
+    const ends = new AbortController()
+    this.#requests.set(id, ends)
+    let answer = ["0", "", ""]
+    try {
+      const pairs = new Headers(await this.options.headers?.({ kind, method, url }) || {})
+      for (let k = 0; k + 1 < headers.length; k += 2) pairs.set(headers[k], headers[k + 1])
+      const response = await send(url.startsWith("/") ? base + url : url, { method, headers: pairs, body: method === "GET" ? undefined : body, signal: ends.signal, credentials, cache: "no-store" })
+      const text = await response.text()
+      let decoded
+      try { decoded = text === "" ? undefined : JSON.parse(text) } catch { decoded = /^text\/(plain|html)/.test(response.headers.get("Content-Type") || "") ? text : undefined }
+      answer = [String(response.status), [...response.headers].flatMap(([n, v]) => [clean(n), clean(v)]).join(PART), decoded === undefined ? "" : flat(decoded).join(PART)]
+    } catch { /* broken, or given up */ }
+    this.#requests.delete(id)
+    this.tell("answered", id, ...answer)
+  }
+}

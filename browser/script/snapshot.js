@@ -1,0 +1,139 @@
+// What can be read of a session: a tree that is never changed. A step makes new parts for
+// what it has changed and for what holds them; every other part stays the same object.
+
+/** @typedef {import("../leanwicket").Field} Field */
+/** @typedef {import("../leanwicket").Row} Row */
+/** @typedef {import("../leanwicket").Issue} Issue */
+/** @typedef {import("../leanwicket").Snapshot} Snapshot */
+
+/** The issues of a record: groups of source, code, a letter and text. @param {string[]} parts */
+export function issuesOf(parts) {
+  const list = []
+  for (let k = 0; k + 3 < parts.length; k += 4) list.push({ source: parts[k], code: parts[k + 1], shown: parts[k + 2] === "s", text: parts[k + 3] })
+  return list
+}
+
+/**
+ * The older of two values where they are the same; lists and objects are compared by what
+ * they hold. What is new cannot be changed any more.
+ * @template T
+ * @param {T | undefined} before
+ * @param {T} now
+ * @returns {T}
+ */
+export function same(before, now) {
+  if (before !== undefined && Object.is(before, now)) return before
+  if (typeof now !== "object" || !now) return now
+  const older = typeof before === "object" && before && Array.isArray(before) === Array.isArray(now) ? before : undefined
+  const names = Object.keys(now)
+  let equal = older !== undefined && names.length === Object.keys(older).length
+  for (const name of names) {
+    const part = same(older?.[name], now[name])
+    if (part !== now[name]) now[name] = part
+    equal &&= Object.is(older?.[name], part)
+  }
+  return equal && older ? older : Object.freeze(now)
+}
+
+/** The answer in a record, as a value of its kind. @param {string} kind @param {string} of @param {string} text */
+function answer(kind, of, text) {
+  switch (kind === "choice" ? of : kind) {
+    case "boolean": return text === "true"
+    case "number": case "integer": return Number(text)
+    case "choices": return text === "" ? [] : text.split("\n").map(one => answer(of, of, one))
+    default: return text
+  }
+}
+
+/** The fields of a form as they are declared, and as they are. */
+export class Fields {
+  constructor() {
+    /** What is declared, by declared path. @type {Map<string, any>} */
+    this.declared = new Map()
+    /** The paths outside of rows, in the form's order. @type {string[]} */
+    this.order = []
+    /** Their fields. @type {readonly Field[]} */
+    this.list = Object.freeze([])
+    /** Every field there is, by its path. @type {Map<string, Field>} */
+    this.byPath = new Map()
+    /** Groups of which something has changed in this step. @type {Set<string>} */
+    this.moved = new Set()
+    this.altered = false
+  }
+
+  /** @param {string[]} parts */
+  declare([path, kind, of, letters, label, unit, help, placeholder, autocomplete, ...options]) {
+    const list = []
+    for (let k = 0; k + 1 < options.length; k += 2) list.push(Object.freeze({ value: answer(kind === "choices" ? of : kind, of, options[k]), raw: options[k], label: options[k + 1] }))
+    this.declared.set(path, {
+      kind, of, label, unit, help, placeholder, autocomplete, options: Object.freeze(list),
+      required: letters.includes("r"), private: letters.includes("p"), groups: [],
+    })
+    const group = path.split("/*/")
+    if (group.length > 1) this.declared.get(group[0]).groups.push(path)
+    else this.order.push(path)
+  }
+
+  /**
+   * Takes a record of a field, or of a group. Returns the field.
+   * @param {string[]} parts
+   */
+  take([path, id, letters, raw, saved, text, ...issues]) {
+    const declaredPath = path.replace(/^(.*)\/\d+\//, "$1/*/")
+    const { kind, of, groups, ...words } = this.declared.get(this.declared.has(path) ? path : declaredPath)
+    const before = this.byPath.get(path)
+    const rows = kind === "rows"
+    const now = {
+      path, ...words, kind, raw,
+      value: rows ? Number(raw) : letters.includes("v") ? answer(kind, of, text) : undefined,
+      saved: letters.includes("x") ? saved : undefined,
+      issues: issuesOf(issues),
+      asked: letters.includes("a"), dirty: letters.includes("d"), touched: letters.includes("t"),
+      checking: letters.includes("c"), contested: letters.includes("x"),
+      key: id,
+      ...(rows ? { rows: before?.rows || Object.freeze([]) } : {}),
+    }
+    const field = same(before, now)
+    if (field !== before) {
+      this.byPath.set(path, field)
+      const group = this.declared.has(path) ? null : declaredPath.split("/*/")[0]
+      if (group) this.moved.add(group)
+      else this.altered = true
+    }
+    if (rows) {
+      for (let k = Number(raw); k < (before?.rows.length || 0); k++) for (const member of groups) this.byPath.delete(member.replace("*", String(k)))
+      if (Number(raw) !== field.rows.length) this.moved.add(path)
+    }
+    return field
+  }
+
+  /** Makes the parts that hold what has changed. Returns whether anything has. */
+  settle() {
+    for (const path of this.moved) {
+      const group = this.byPath.get(path)
+      if (!group) continue
+      const members = this.declared.get(path).groups
+      const rows = []
+      for (let k = 0; k < group.value; k++) {
+        const fields = members.map(member => this.byPath.get(member.replace("*", String(k)))).filter(Boolean)
+        rows.push({ key: fields[0]?.key || String(k), path: path + "/" + k, fields })
+      }
+      this.byPath.set(path, Object.freeze({ ...group, rows: shared(group.rows, rows) }))
+      this.altered = true
+    }
+    this.moved.clear()
+    const altered = this.altered
+    this.altered = false
+    if (altered) this.list = Object.freeze(this.order.map(path => this.byPath.get(path)))
+    return altered
+  }
+}
+
+/** Rows, each the same object as before where it has the same fields. @param {readonly Row[]} before @param {Row[]} rows */
+function shared(before, rows) {
+  return Object.freeze(rows.map((row, k) => {
+    const old = before[k]
+    if (old && old.key === row.key && old.fields.length === row.fields.length && old.fields.every((f, n) => f === row.fields[n])) return old
+    return Object.freeze({ ...row, fields: Object.freeze(row.fields) })
+  }))
+}
