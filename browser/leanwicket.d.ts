@@ -1,16 +1,248 @@
-// What the script of Lean Wicket offers to the scripts of a page.
+// What the script of Lean Wicket offers to the scripts of a page: sessions, and the forms
+// that are bound. The words are those of the lifecycle.
 
 /** What a reader sees as the state of a submission: also the form's attribute data-leanwicket-state. */
 export type Submission =
   | "idle" | "checking" | "sending" | "waiting" | "unsettled" | "accepted" | "refused" | "denied" | "outdated"
 
-/** The detail of the events leanwicket-accepted, leanwicket-refused and so on, which the form dispatches. */
+/** Why a submit would not send now. */
+export type Hold =
+  | "gone" | "loading" | "prefill-missing" | "sending" | "checking" | "contested" | "invalid" | "unchanged" | "received"
+
+/** One thing that is wrong. */
+export interface Issue {
+  readonly source: "rule" | "check" | "server"
+  readonly code: string
+  readonly text: string
+  /** Whether it is the moment to show it. */
+  readonly shown: boolean
+}
+
+/** One of the answers of a choice. */
+export interface Choice {
+  readonly value: string | number | boolean
+  /** What the control has as its value. */
+  readonly raw: string
+  readonly label: string
+}
+
+export type Answer = string | number | boolean | readonly (string | number | boolean)[] | undefined
+
+/** A field, or a repeated group, as it is. */
+export interface Field {
+  /** vessel/name, crew, crew/0/name */
+  readonly path: string
+  /** The same as long as it is the same field, wherever its row moves. */
+  readonly key: string
+  readonly kind: "text" | "number" | "integer" | "boolean" | "date" | "time" | "date-time" | "choice" | "choices" | "file" | "rows"
+  readonly label: string
+  readonly unit: string
+  readonly help: string
+  readonly placeholder: string
+  readonly autocomplete: string
+  readonly options: readonly Choice[]
+  /** Whether it always has to be answered. */
+  readonly required: boolean
+  /** Whether it is kept out of drafts and traces. */
+  readonly private: boolean
+  /** The text of its control: of several choices one a line, of a box "true" or nothing. */
+  readonly raw: string
+  /** The answer; undefined: none, or none that can be read. Of a group the number of its rows. */
+  readonly value: Answer
+  readonly issues: readonly Issue[]
+  /** Whether it is asked: what is not asked is not shown, and not sent. */
+  readonly asked: boolean
+  /** Whether it differs from what is saved. */
+  readonly dirty: boolean
+  readonly touched: boolean
+  readonly checking: boolean
+  /** Whether the applicant has to choose between raw and saved: session.resolve. */
+  readonly contested: boolean
+  /** Of a contested field what was saved meanwhile, as a person reads it. */
+  readonly saved: string | undefined
+  /** Of a group. */
+  readonly rows?: readonly Row[]
+}
+
+/** A row of a group. */
+export interface Row {
+  /** The same as long as it is the same row, wherever it moves. */
+  readonly key: string
+  /** crew/0 */
+  readonly path: string
+  readonly fields: readonly Field[]
+}
+
+/** A submit button. */
+export interface Button {
+  readonly name: string
+  /** Why it would not send now; pressed all the same, it says so. */
+  readonly holds: readonly Hold[]
+  /** The same in words. */
+  readonly why: string
+}
+
+/** What was said last. */
+export interface Said {
+  readonly text: string
+  /** How urgently, as in ARIA live regions. */
+  readonly level: "polite" | "assertive"
+  /** What it is about: what is wrong, what was received, what is not known; or none of these. */
+  readonly about: "wrong" | "good" | "unsure" | ""
+  /** Until when it matters: the applicant acts, or the prefill or the submission is in another state. */
+  readonly until: "act" | "prefill" | "submission"
+  /** How many there have been. */
+  readonly count: number
+}
+
+/**
+ * All that can be read of a session. It never changes: a step makes another one, in which
+ * every part that is as it was is the same object.
+ */
+export interface Snapshot {
+  readonly form: string
+  readonly title: string
+  readonly submission: Submission
+  /** In words, what is under way: loading, checking or sending; else nothing. */
+  readonly pending: string
+  readonly busy: boolean
+  /** Whether no field takes an edit now. */
+  readonly locked: boolean
+  readonly prefill: "none" | "loading" | "ready" | "failed"
+  readonly leaving: "present" | "asking" | "departing" | "gone"
+  /** The question at leaving, while it stands: session.answer. */
+  readonly question: { readonly reason: "unsaved" | "sending" | "unsettled"; readonly to: string } | undefined
+  readonly buttons: readonly Button[]
+  /** In the form's order; the fields in rows are in their group's rows. */
+  readonly fields: readonly Field[]
+  /** What is wrong with the form as a whole. */
+  readonly issues: readonly Issue[]
+  readonly said: Said | undefined
+  /** Where what was received can be seen. */
+  readonly receipt: string | undefined
+  readonly unsaved: boolean
+  /** Whether leaving would be asked about. */
+  readonly guarded: boolean
+}
+
+/** What a step has changed. */
+export interface Change {
+  /** The fields that were told anew. */
+  readonly fields: readonly Field[]
+  /** What the applicant did, if it was they. */
+  readonly act?: string
+  /** The snapshot before it. */
+  readonly before: Snapshot
+}
+
+/** A request that a session makes. */
+export interface SessionRequest {
+  kind: "load" | "check" | "send"
+  method: string
+  url: string
+}
+
+export interface OpenOptions {
+  /** Whose work it is: what one account has typed is not offered to another. */
+  account?: string
+  /** Headers for each request, such as a token against forgery or an authorisation. */
+  headers?: (request: SessionRequest) => HeadersInit | Promise<HeadersInit>
+  /** As in fetch; left out: same-origin. */
+  credentials?: RequestCredentials
+  /** What urls that begin with a slash are below. */
+  base?: string
+  /** Instead of the window's. */
+  fetch?: typeof fetch
+  /** For how many hours work is kept beyond the page: 24, and no longer than the server remembers a key; 0: not at all. The name tells forms of one page apart. */
+  keep?: { hours?: number; name?: string }
+  /** Where leanwicket.wasm is; left out: beside the module. */
+  core?: URL | string
+}
+
+/** The events of a session. */
+export interface SessionEvents {
+  /** The submission is in another state. */
+  outcome: CustomEvent<Outcome>
+  /** A submit was held, and why. */
+  held: CustomEvent<{ said: string; holds: Hold[] }>
+  /** Leaving has to be asked about. */
+  question: CustomEvent<{ reason: "unsaved" | "sending" | "unsettled"; to: string }>
+  /** Something has to be said to a screen reader that everybody else sees, such as a row that was added. */
+  announced: CustomEvent<string>
+  /** The focus belongs to the field with this path; empty: to the summary of the form. */
+  focus: CustomEvent<string>
+  /** Nothing more is lost by leaving. */
+  left: CustomEvent<{ to: string; kind: "inside" | "unload" }>
+  /** After an acceptance the form declares that the applicant goes on to this url. */
+  navigate: CustomEvent<string>
+  /** The core has failed, and the session has ended. */
+  failed: CustomEvent<unknown>
+}
+
+/** Where a compiled form is; its type knows the paths of its fields. */
+export interface CompiledForm<Path extends string = string> extends URL {
+  readonly paths?: Path
+}
+
+/** One applicant's work on one form, from opening to leaving. */
+export interface Session<Path extends string = string> extends EventTarget {
+  readonly snapshot: Snapshot
+  readonly alive: boolean
+  /** A field as it is now, also one in a row: crew/0/name. */
+  field(path: Path): Field | undefined
+  /** Calls back after each step. Returns what ends that. */
+  observe(callback: (change: Change) => void): () => void
+  /** Calls back when one field has changed; undefined: its row is gone. Returns what ends that. */
+  observeField(path: Path, callback: (field: Field | undefined) => void): () => void
+
+  /** Something was typed or chosen: the text of the control, of several choices one a line. */
+  edit(path: Path, raw: string): void
+  /** A field was left. */
+  blur(path: Path): void
+  /** A submit button was pressed; left out: the first. */
+  submit(button?: string): void
+  /** Stops waiting for what is under way. */
+  cancel(): void
+  /** Sends an attempt again whose outcome is not known. */
+  retry(): void
+  /** Takes back everything that is not saved. */
+  reset(): void
+  /** Loads the saved answers again. */
+  refresh(): void
+  /** Chooses between both values of a contested field. */
+  resolve(path: Path, choice: "mine" | "theirs"): void
+  addRow(group: Path): void
+  removeRow(row: string): void
+  moveRow(row: string, to: string): void
+  /** The applicant wants to leave. The promise tells whether they may: after the question was answered, where there is one. */
+  leave(to?: string): Promise<boolean>
+  /** Answers the question at leaving. */
+  answer(answer: "stay" | "submit" | "discard"): void
+  /** Who was let go is still here. */
+  returned(): void
+
+  /** The record of the session so far: leanwicket replay and leanwicket draw read it. */
+  trace(): string
+  /** Ends the session; what was typed is kept. */
+  close(): void
+
+  addEventListener<K extends keyof SessionEvents>(type: K, listener: (event: SessionEvents[K]) => void, options?: boolean | AddEventListenerOptions): void
+  addEventListener(type: string, listener: EventListenerOrEventListenerObject | null, options?: boolean | AddEventListenerOptions): void
+  removeEventListener<K extends keyof SessionEvents>(type: K, listener: (event: SessionEvents[K]) => void, options?: boolean | EventListenerOptions): void
+  removeEventListener(type: string, listener: EventListenerOrEventListenerObject | null, options?: boolean | EventListenerOptions): void
+}
+
+/** Opens a session of a compiled form: where it is, or its bytes. */
+export function openForm<Path extends string = string>(source: CompiledForm<Path> | URL | string | Uint8Array, options?: OpenOptions): Promise<Session<Path>>
+
+/** The detail of the events leanwicket-accepted, leanwicket-refused and so on, which a form of the page dispatches. */
 export interface Outcome {
   submission: Submission
   /** What was said, in the form's language. */
   said: string
 }
 
+/** What the classic script adds to the window. */
 export interface Leanwicket {
   /** Binds a form that was added after the page had loaded. */
   bind(form: HTMLFormElement): Promise<unknown>
@@ -18,6 +250,10 @@ export interface Leanwicket {
   release(form: HTMLFormElement): void
   /** The form's state; undefined: it is not bound. */
   state(form: HTMLFormElement): Submission | undefined
+  /** The session of a form that is bound. */
+  session(form: HTMLFormElement): Session | undefined
+  /** Opens a session without a form on the page. */
+  open(source: URL | string | Uint8Array, options?: OpenOptions): Promise<Session>
   /** Tells the session what the applicant did, as if by a control. */
   tell(form: HTMLFormElement, what: "refresh" | "retry" | "cancel" | "reset"): void
   tell(form: HTMLFormElement, what: "submit", button: string): void

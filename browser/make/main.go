@@ -55,7 +55,7 @@ func bundle() (made map[string][]byte, wasm []byte, err error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	if err := os.WriteFile("wasm_exec.js", runtime, 0o644); err != nil {
+	if err := os.WriteFile("wasm_exec.js", append([]byte("// @ts-nocheck\n"), runtime...), 0o644); err != nil {
 		return nil, nil, err
 	}
 	made = map[string][]byte{}

@@ -1,4 +1,5 @@
 // The core as WebAssembly: one function, loaded once for all sessions of a document.
+// @ts-ignore: the toolchain writes it
 import "../wasm_exec.js"
 
 /** Parts of a record end with PART, records with RECORD; neither is in a text. */

@@ -39,7 +39,13 @@ export class Session extends EventTarget {
   /** @type {Set<(change: Change) => void>} */
   #observers = new Set()
   #ends = new AbortController()
+  /** @param {Event} e */
   #unload = e => e.preventDefault()
+  /** The timer until what would be lost is kept. @type {any} */
+  keeping
+  recorded = ""
+  /** As the core has it. */
+  number = -1
   /** Who waits for the answer to leaving. @type {((gone: boolean) => void)[]} */
   #leaving = []
 
@@ -48,10 +54,10 @@ export class Session extends EventTarget {
     super()
     this.call = call
     this.options = options
-    this.snapshot = Object.freeze({
+    this.snapshot = same(undefined, /** @type {Snapshot} */ ({
       form: "", title: "", buttons: [], fields: [], issues: [], said: undefined, pending: "", submission: "idle", prefill: "none",
       leaving: "present", question: undefined, receipt: undefined, unsaved: false, guarded: false, busy: false, locked: false,
-    })
+    }))
   }
 
   get alive() { return !this.#ends.signal.aborted }
@@ -181,6 +187,7 @@ export class Session extends EventTarget {
     this.dispatchEvent(new CustomEvent("failed", { detail: failed }))
   }
 
+  /** @param {() => void} f */
   #guarded(f) {
     try { f() } catch (failed) { this.fail(failed) }
   }
@@ -215,8 +222,12 @@ export class Session extends EventTarget {
     const before = this.snapshot
     /** @type {any} */
     const now = { ...before }
+    /** @type {import("../leanwicket").Button[]} */
     const buttons = [...before.buttons]
-    const told = [], events = []
+    /** @type {string[]} */
+    const told = []
+    /** @type {[type: string, detail: any][]} */
+    const events = []
     for (const record of patch.split(RECORD)) {
       if (record === "") continue
       const parts = record.split(PART)
@@ -234,7 +245,7 @@ export class Session extends EventTarget {
         case "issues": now.issues = issuesOf(parts); break
         case "button": {
           const k = buttons.findIndex(b => b.name === parts[0])
-          buttons[k] = { name: parts[0], holds: parts[1] === "" ? [] : parts[1].split(" "), why: parts[2] }
+          buttons[k] = { name: parts[0], holds: /** @type {any} */ (parts[1] === "" ? [] : parts[1].split(" ")), why: parts[2] }
           break
         }
         case "status": {
@@ -259,10 +270,10 @@ export class Session extends EventTarget {
         case "navigate": events.push(["navigate", parts[0]]); break
         case "guard": if (parts[0]) addEventListener("beforeunload", this.#unload); else removeEventListener("beforeunload", this.#unload); break
         case "keep": this.kept?.write(parts[0], parts[1]); break
-        case "fetch": this.#fetch(...parts); break
+        case "fetch": this.#fetch(parts); break
         case "abort": this.#requests.get(parts[0])?.abort(); break
         case "timer": this.#timers.set(parts[0], setTimeout(() => { this.#timers.delete(parts[0]); this.tell("elapsed", parts[0]) }, Number(parts[1]))); break
-        case "stop": clearTimeout(this.#timers.get(parts[0])); this.#timers.delete(parts[0]); break
+        case "stop": clearTimeout(this.#timers.get(parts[0]) ?? 0); this.#timers.delete(parts[0]); break
         case "trace": this.recorded = parts[0]; break
       }
     }
@@ -280,9 +291,15 @@ export class Session extends EventTarget {
     }
   }
 
-  // What happened once is told when everything that can be read says so.
+  /**
+   * What happened once is told when everything that can be read says so.
+   * @param {Snapshot} before
+   * @param {[type: string, detail: any][]} events
+   * @param {string} [act]
+   */
   #dispatch(before, events, act) {
     const { submission, said, leaving, buttons } = this.snapshot
+    /** @param {string} type @param {unknown} detail */
     const tell = (type, detail) => this.dispatchEvent(new CustomEvent(type, { detail }))
     if (submission !== before.submission) tell("outcome", { submission, said: said?.text || "" })
     const pressed = act === "submit" || act === "retry" || before.submission === "checking"
@@ -294,13 +311,14 @@ export class Session extends EventTarget {
     if (leaving === "present" || leaving === "gone") for (const told of this.#leaving.splice(0)) told(leaving === "gone")
   }
 
-  async #fetch(id, kind, method, url, body, ...headers) {
+  /** @param {string[]} request */
+  async #fetch([id, kind, method, url, body, ...headers]) {
     const { base = "", credentials = "same-origin", fetch: send = fetch } = this.options
     const ends = new AbortController()
     this.#requests.set(id, ends)
     let answer = ["0", "", ""]
     try {
-      const pairs = new Headers(await this.options.headers?.({ kind, method, url }) || {})
+      const pairs = new Headers(await this.options.headers?.({ kind: /** @type {any} */ (kind), method, url }) || {})
       for (let k = 0; k + 1 < headers.length; k += 2) pairs.set(headers[k], headers[k + 1])
       const response = await send(url.startsWith("/") ? base + url : url, { method, headers: pairs, body: method === "GET" ? undefined : body, signal: ends.signal, credentials, cache: "no-store" })
       const text = await response.text()

@@ -24,18 +24,21 @@ export function issuesOf(parts) {
 export function same(before, now) {
   if (before !== undefined && Object.is(before, now)) return before
   if (typeof now !== "object" || !now) return now
+  /** @type {any} */
+  const parts = now
+  /** @type {any} */
   const older = typeof before === "object" && before && Array.isArray(before) === Array.isArray(now) ? before : undefined
-  const names = Object.keys(now)
+  const names = Object.keys(parts)
   let equal = older !== undefined && names.length === Object.keys(older).length
   for (const name of names) {
-    const part = same(older?.[name], now[name])
-    if (part !== now[name]) now[name] = part
+    const part = same(older?.[name], parts[name])
+    if (part !== parts[name]) parts[name] = part
     equal &&= Object.is(older?.[name], part)
   }
-  return equal && older ? older : Object.freeze(now)
+  return equal ? older : Object.freeze(now)
 }
 
-/** The answer in a record, as a value of its kind. @param {string} kind @param {string} of @param {string} text */
+/** The answer in a record, as a value of its kind. @param {string} kind @param {string} of @param {string} text @returns {any} */
 function answer(kind, of, text) {
   switch (kind === "choice" ? of : kind) {
     case "boolean": return text === "true"
@@ -80,9 +83,11 @@ export class Fields {
    */
   take([path, id, letters, raw, saved, text, ...issues]) {
     const declaredPath = path.replace(/^(.*)\/\d+\//, "$1/*/")
+    /** @type {{kind: string, of: string, groups: string[], [word: string]: any}} */
     const { kind, of, groups, ...words } = this.declared.get(this.declared.has(path) ? path : declaredPath)
     const before = this.byPath.get(path)
     const rows = kind === "rows"
+    /** @type {any} */
     const now = {
       path, ...words, kind, raw,
       value: rows ? Number(raw) : letters.includes("v") ? answer(kind, of, text) : undefined,
@@ -101,8 +106,8 @@ export class Fields {
       else this.altered = true
     }
     if (rows) {
-      for (let k = Number(raw); k < (before?.rows.length || 0); k++) for (const member of groups) this.byPath.delete(member.replace("*", String(k)))
-      if (Number(raw) !== field.rows.length) this.moved.add(path)
+      for (let k = Number(raw); k < (before?.rows?.length || 0); k++) for (const member of groups) this.byPath.delete(member.replace("*", String(k)))
+      if (Number(raw) !== field.rows?.length) this.moved.add(path)
     }
     return field
   }
@@ -112,19 +117,20 @@ export class Fields {
     for (const path of this.moved) {
       const group = this.byPath.get(path)
       if (!group) continue
+      /** @type {string[]} */
       const members = this.declared.get(path).groups
       const rows = []
-      for (let k = 0; k < group.value; k++) {
-        const fields = members.map(member => this.byPath.get(member.replace("*", String(k)))).filter(Boolean)
+      for (let k = 0; k < Number(group.value); k++) {
+        const fields = members.flatMap(member => this.byPath.get(member.replace("*", String(k))) || [])
         rows.push({ key: fields[0]?.key || String(k), path: path + "/" + k, fields })
       }
-      this.byPath.set(path, Object.freeze({ ...group, rows: shared(group.rows, rows) }))
+      this.byPath.set(path, Object.freeze({ ...group, rows: shared(group.rows || [], rows) }))
       this.altered = true
     }
     this.moved.clear()
     const altered = this.altered
     this.altered = false
-    if (altered) this.list = Object.freeze(this.order.map(path => this.byPath.get(path)))
+    if (altered) this.list = Object.freeze(this.order.flatMap(path => this.byPath.get(path) || []))
     return altered
   }
 }

@@ -1,0 +1,6 @@
+// What wasm_exec.js, the toolchain's own script, and the core add to the window.
+declare global {
+  var Go: new () => { importObject: WebAssembly.Imports; run(instance: WebAssembly.Instance): Promise<void> }
+  var leanwicketCore: import("./core.js").Core
+}
+export {}

@@ -1,0 +1,181 @@
+//go:build !js
+
+package browser_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"strings"
+	"sync"
+	"testing"
+	"testing/fstest"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+
+	"leanwicket.dev/browser"
+	"leanwicket.dev/declare"
+	"leanwicket.dev/internal/chromiumtest"
+)
+
+// crewForm has everything that a session for scripts tells of: a load, a check, rows,
+// choices, and fields that are asked only sometimes.
+const crewForm = `form: crossing
+title: A crossing
+schema:
+  properties:
+    name: {type: string, maxLength: 20}
+    seats: {type: integer, maximum: 12}
+    fast: {type: boolean}
+    reason: {type: string}
+    days: {type: array, uniqueItems: true, items: {enum: [mon, tue, wed]}}
+    crew: {type: array, maxItems: 9, items: {properties: {name: {type: string}, age: {type: integer}}, required: [name]}}
+  required: [name]
+fields:
+  name: {label: Name, help: As painted on the bow}
+  reason: {when: {fast: true}}
+prefill: {url: /saved, ifEdited: ask}
+submit: {url: /crossings, resend: {times: 1, wait: 1ms}}
+`
+
+// scriptPage serves the module, a form, and what else a page asks for.
+func scriptPage(t *testing.T, form string, more http.HandlerFunc) *tab {
+	b := &tab{t: t, ctx: chromiumtest.Open(t)}
+	source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte(form)}}, "f.form.yaml")
+	require.NoError(t, err)
+	compiled, err := source.Form.MarshalBinary()
+	require.NoError(t, err)
+	files := http.StripPrefix("/leanwicket", browser.Handler())
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		switch {
+		case r.URL.Path == "/":
+			w.Header().Set("Content-Type", "text/html")
+			fmt.Fprint(w, `<!doctype html><title>Work</title><script type="module">import { openForm } from "/leanwicket/leanwicket.mjs"; globalThis.openForm = openForm</script>`)
+		case r.URL.Path == "/f.form":
+			_, _ = w.Write(compiled)
+		case strings.HasPrefix(r.URL.Path, "/leanwicket/"):
+			files.ServeHTTP(w, r)
+		case strings.HasPrefix(r.URL.Path, "/testdata/"):
+			http.ServeFile(w, r, "."+r.URL.Path)
+		default:
+			more(w, r)
+		}
+	}))
+	t.Cleanup(server.Close)
+	b.site = server.URL
+	b.listen()
+	b.do(chromedp.Navigate(b.site + "/"))
+	b.becomes("function", "typeof openForm")
+	return b
+}
+
+// Parts of a snapshot keep their identity while they are as they were, and never change.
+func TestSnapshotsKeepTheirParts(t *testing.T) {
+	b := scriptPage(t, crewForm, http.NotFound)
+	walks := 12
+	if os.Getenv("LONG") != "" {
+		walks = 400
+	}
+	outcomes := map[string]bool{}
+	for seed := range walks {
+		var found struct {
+			Trouble, Outcomes []string
+			Calls             int
+		}
+		text := b.js(fmt.Sprintf(`import("/testdata/session_laws.js").then(m => m.walk(openForm, "/f.form", %d, 150, 9)).then(JSON.stringify)`, seed+1))
+		require.NoError(t, json.Unmarshal([]byte(text), &found))
+		require.Empty(t, found.Trouble, "seed %d", seed+1)
+		require.Greater(t, found.Calls, 100)
+		for _, o := range found.Outcomes {
+			outcomes[o] = true
+		}
+	}
+	for _, o := range []string{"accepted", "refused", "sending", "unsettled", "waiting"} {
+		require.True(t, outcomes[o], "%s: %v", o, outcomes)
+	}
+}
+
+// On a form of a thousand fields a change of one makes a new part for it, and for what
+// holds it.
+func TestAChangeMakesOnePart(t *testing.T) {
+	var fields []string
+	for k := range 1000 {
+		fields = append(fields, fmt.Sprintf("f%d: {type: string}", k))
+	}
+	b := scriptPage(t, "form: long\nschema: {properties: {"+strings.Join(fields, ", ")+"}}\nsubmit: {url: /x}\n", http.NotFound)
+	require.Equal(t, "1000 1 f500", b.js(`openForm("/f.form", { keep: { hours: 0 } }).then(s => {
+		const before = s.snapshot
+		let told = []
+		s.observeField("f500", f => told.push(f.path))
+		s.observeField("f501", f => told.push(f.path))
+		s.edit("f500", "x")
+		return [s.snapshot.fields.length, s.snapshot.fields.filter((f, k) => f !== before.fields[k]).length, told].join(" ")
+	})`))
+}
+
+// A script drives a whole application: what was saved, what is held, what the server says,
+// the question at leaving, and every request with headers of its own.
+func TestAScriptDrivesASession(t *testing.T) {
+	var mu sync.Mutex
+	var requests []string
+	b := scriptPage(t, strings.Replace(crewForm, ", ifEdited: ask", "", 1), func(w http.ResponseWriter, r *http.Request) {
+		if !strings.HasPrefix(r.URL.Path, "/api/") {
+			http.NotFound(w, r)
+			return
+		}
+		mu.Lock()
+		defer mu.Unlock()
+		requests = append(requests, r.Method+" "+r.URL.Path+" "+r.Header.Get("X-Token"))
+		if r.Method == "GET" {
+			fmt.Fprint(w, `{"name": "Heron", "seats": 4, "days": ["mon"], "crew": [{"name": "Ada"}, {"name": "Bo"}]}`)
+			return
+		}
+		if len(requests) < 3 {
+			w.WriteHeader(422)
+			fmt.Fprint(w, `{"errors": {"crew/1/name": ["Bo is on another ferry."]}}`)
+			return
+		}
+		w.Header().Set("Location", "/crossings/7")
+		w.WriteHeader(201)
+	})
+	b.js(`openForm("/f.form", { base: location.origin + "/api", account: "ada", headers: async ({ kind }) => ({ "X-Token": kind + "-1" }) }).then(s => {
+		globalThis.s = s
+		globalThis.told = []
+		for (const type of ["outcome", "held", "question", "focus", "announced", "left"]) s.addEventListener(type, e => told.push(type + " " + (typeof e.detail === "string" ? e.detail : e.detail.submission || e.detail.reason || e.detail.holds || "")))
+	})`)
+	b.becomes("ready", `s.snapshot.prefill`)
+	field := func(path, what string) string { return b.js(`JSON.stringify(s.field("` + path + `").` + what + `)`) }
+	require.Equal(t, `"Heron"`, field("name", "value"))
+	require.Equal(t, `"As painted on the bow"`, field("name", "help"))
+	require.Equal(t, `4`, field("seats", "value"))
+	require.Equal(t, `["mon"]`, field("days", "value"))
+	require.Equal(t, `["mon","tue","wed"]`, field("days", "options.map(o => o.value)"))
+	require.Equal(t, `"Bo"`, field("crew", "rows[1].fields[0].value"))
+	require.Equal(t, `true`, field("name", "required"))
+	require.Equal(t, `false`, field("reason", "asked"))
+	b.js(`s.edit("seats", "many"), s.submit()`)
+	require.Equal(t, `held invalid|focus seats`, b.js(`told.splice(0).join("|")`))
+	require.Equal(t, `["badInput"]`, field("seats", "issues.filter(i => i.shown).map(i => i.code)"))
+	require.Equal(t, "undefined", b.js(`s.field("seats").value`))
+	b.js(`s.edit("seats", "6"), s.edit("fast", "true"), s.edit("reason", "The tide"), s.submit()`)
+	b.becomes("refused", `s.snapshot.submission`)
+	require.Equal(t, `["Bo is on another ferry."]`, field("crew/1/name", "issues.map(i => i.text)"))
+	b.js(`s.moveRow("crew/1", "crew/0")`)
+	require.Equal(t, `["Bo is on another ferry."]`, field("crew/0/name", "issues.map(i => i.text)"))
+	require.Equal(t, "true asking unsaved false", b.js(`(async () => {
+		const stays = s.leave("/list"), { leaving, question, guarded } = s.snapshot
+		s.answer("stay")
+		return [guarded, leaving, question.reason, await stays].join(" ")
+	})()`))
+	b.js(`told.splice(0), s.edit("crew/0/name", "Cy"), s.submit()`)
+	b.becomes("accepted /crossings/7 false", `s.snapshot.submission + " " + s.snapshot.receipt + " " + s.snapshot.unsaved`)
+	require.Equal(t, "outcome sending|outcome accepted", b.js(`told.splice(0).join("|")`))
+	require.Equal(t, "true", b.js(`s.leave("/list")`))
+	require.Equal(t, "true", b.js(`s.trace().includes("crossing")`))
+	mu.Lock()
+	defer mu.Unlock()
+	require.Equal(t, []string{"GET /api/saved load-1", "POST /api/crossings send-1", "POST /api/crossings send-1"}, requests)
+}
