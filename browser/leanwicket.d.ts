@@ -145,6 +145,8 @@ export interface SessionRequest {
 export interface OpenOptions {
   /** Whose work it is: what one account has typed is not offered to another. */
   account?: string
+  /** A value for each name that the form declares as given: {id} in its urls. */
+  given?: Record<string, string | number>
   /** Headers for each request, such as a token against forgery or an authorisation. */
   headers?: (request: SessionRequest) => HeadersInit | Promise<HeadersInit>
   /** As in fetch; left out: same-origin. */

@@ -116,6 +116,27 @@ func TestAChangeMakesOnePart(t *testing.T) {
 	})`))
 }
 
+// A form of one record has its name in its urls: what is given is escaped, and what is not
+// given is an error where the form is opened.
+func TestARecordOfItsOwn(t *testing.T) {
+	addresses := make(chan string, 9)
+	b := scriptPage(t, "form: plot\ngiven: [id, part]\nschema: {properties: {keeper: {type: string}}}\nfields: {keeper: {check: {url: '/plots/{id}/keepers?name={value}', delay: 0s}}}\nprefill: {url: '/plots/{id}/{part}'}\nsubmit: {url: '/plots/{id}', method: PUT}\n", func(w http.ResponseWriter, r *http.Request) {
+		if strings.HasPrefix(r.URL.Path, "/plots/") {
+			addresses <- r.Method + " " + r.RequestURI
+			fmt.Fprint(w, "{}")
+		}
+	})
+	require.Contains(t, b.js(`openForm("/f.form", { given: { id: "7" } }).catch(e => e.message)`), "found no value for part, which the form declares as given")
+	b.js(`openForm("/f.form", { given: { part: "a", id: "7/../8?{part}" } }).then(s => { globalThis.s = s })`)
+	require.Equal(t, "GET /plots/7%2F..%2F8%3F%7Bpart%7D/a", <-addresses)
+	b.becomes("ready", "s.snapshot.prefill")
+	b.js(`s.edit("keeper", "{id} & {part}")`)
+	require.Equal(t, "GET /plots/7%2F..%2F8%3F%7Bpart%7D/keepers?name=%7Bid%7D%20%26%20%7Bpart%7D", <-addresses)
+	b.becomes("false", `s.field("keeper").checking`)
+	b.js(`s.submit()`)
+	require.Equal(t, "PUT /plots/7%2F..%2F8%3F%7Bpart%7D", <-addresses)
+}
+
 // A script drives a whole application: what was saved, what is held, what the server says,
 // the question at leaving, and every request with headers of its own.
 func TestAScriptDrivesASession(t *testing.T) {

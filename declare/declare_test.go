@@ -47,6 +47,12 @@ func TestMistakesAreToldWithTheirPlace(t *testing.T) {
 		"button twice":          {berthSchema, "submit: {buttons: [apply, apply]}", "the button apply a second time"},
 		"code":                  {berthSchema, "fields: {name: {say: {tooLongg: x}}}", "the unknown key tooLongg; right would be tooLong"},
 		"message":               {berthSchema, "texts: {acepted: x}", "the unknown key acepted; right would be accepted"},
+		"a name in a url":       {berthSchema, "given: [permit]\nsubmit: {url: '/permits/{permt}'}", "{permt} in a url, which is not given; right would be {permit}, or given: [permt]"},
+		"a value in a url":      {berthSchema, "prefill: {url: '/permits/{value}'}", "{value} in a url, which is not given"},
+		"an answer in a url":    {berthSchema, "submit: {url: '/berths/{vessel/name}'}", "right would be a name that is given, such as {id}"},
+		"given twice":           {berthSchema, "given: [id, id]", "the name id twice"},
+		"given value":           {berthSchema, "given: [value]", "{value} in the url of a check is what is checked"},
+		"given no name":         {berthSchema, "given: [permit number]", "a name of letters, digits and underscores"},
 		"server name":           {berthSchema, "refused: {serverNames: {/x: nme}}", "right would be name"},
 
 		"keyword":        {"{properties: {a: {type: string, not: {const: x}}}}", "", "2:41: found the keyword not, which a form cannot honour"},

@@ -118,7 +118,7 @@ type reader struct {
 }
 
 var formKeys = []string{
-	"form", "title", "lang", "schema", "fields", "defaults", "prefill", "submit",
+	"form", "title", "lang", "given", "schema", "fields", "defaults", "prefill", "submit",
 	"show", "accepted", "refused", "leave", "texts",
 }
 
@@ -136,6 +136,9 @@ func (r *reader) form(root *document.Node) *Source {
 		}
 	}
 	r.policyDefaults()
+	if n := root.Get("given"); n != nil {
+		r.given(n)
+	}
 	if n := root.Get("form"); n != nil {
 		if d.Name = r.Text(n); !isName(d.Name) {
 			r.Wrong(n, document.Describe(n), "a name of letters, digits and hyphens, such as mooring-permit")

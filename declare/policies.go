@@ -1,6 +1,8 @@
 package declare
 
 import (
+	"regexp"
+	"slices"
 	"strings"
 	"time"
 
@@ -61,12 +63,56 @@ func (r *reader) policies(root *document.Node) {
 	}
 }
 
+// given reads the names that whoever opens the form gives values for.
+func (r *reader) given(n *document.Node) {
+	for _, item := range r.List(n) {
+		name := r.Text(item)
+		switch {
+		case !givenName.MatchString(name):
+			r.Wrong(item, document.Describe(item), "a name of letters, digits and underscores, such as id")
+		case name == checkedValue:
+			r.Wrong(item, "the name value", "another name: {value} in the url of a check is what is checked")
+		case slices.Contains(r.declaration.Given, name):
+			r.Wrong(item, "the name "+name+" twice", "each name once")
+		default:
+			r.declaration.Given = append(r.declaration.Given, name)
+		}
+	}
+}
+
+// checkedValue is the name by which the url of a check has the answer.
+const checkedValue = "value"
+
+// inURL is a name in a url, and givenName what can be one: a path of net/http can have it.
+var (
+	inURL     = regexp.MustCompile(`\{[^{}]*\}`)
+	givenName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]*$`)
+)
+
+// url reads a url. The names in it are given, or the url's own.
+func (r *reader) url(n *document.Node, own ...string) string {
+	text := r.Text(n)
+	for _, name := range inURL.FindAllString(text, -1) {
+		name = name[1 : len(name)-1]
+		if known := append(slices.Clone(r.declaration.Given), own...); !slices.Contains(known, name) {
+			right := "given: [" + name + "]"
+			if !givenName.MatchString(name) {
+				right = "a name that is given, such as {id}"
+			} else if near := document.Suggest(name, known); near != "" {
+				right = "{" + near + "}, or " + right
+			}
+			r.Wrong(n, "{"+name+"} in a url, which is not given", right)
+		}
+	}
+	return text
+}
+
 func (r *reader) prefill(n *document.Node) {
 	p := &r.declaration.Prefill
 	for _, e := range r.Map(n, "url", "needed", "timeout", "whileLoading", "ifEdited") {
 		switch e.Key {
 		case "url":
-			p.URL = r.Text(e.Value)
+			p.URL = r.url(e.Value)
 		case "needed":
 			p.Needed = r.Bool(e.Value)
 		case "timeout":
@@ -88,7 +134,7 @@ func (r *reader) submit(n *document.Node) {
 	for _, e := range r.Map(n, "url", "method", "buttons", "timeout", "whileSending", "resend", "unchanged", "control") {
 		switch e.Key {
 		case "url":
-			p.URL = r.Text(e.Value)
+			p.URL = r.url(e.Value)
 		case "method":
 			p.Method = r.Word(e.Value, "POST", "PUT", "PATCH")
 		case "buttons":

@@ -150,7 +150,7 @@ func (r *reader) check(f *protoField, n *document.Node) {
 	for _, e := range r.Map(n, "url", "delay", "timeout") {
 		switch e.Key {
 		case "url":
-			f.Check.URL = r.Text(e.Value)
+			f.Check.URL = r.url(e.Value, checkedValue)
 		case "delay":
 			f.Check.Delay = r.Duration(e.Value)
 		case "timeout":

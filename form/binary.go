@@ -222,8 +222,12 @@ func (c *codec) declaration(d *Declaration) {
 
 	list(c, &d.ServerNames, func(n *ServerName) { c.text(&n.Name); c.text(&n.Path) })
 	list(c, &d.Texts, func(t *MessageText) { small(c, &t.Message); c.wording(&t.Wording) })
-	if c.reading && len(c.in) > 0 || !c.reading && d.InBody != "" { // forms without it are written as ever
+	// Forms without what follows are written as ever.
+	if c.reading && len(c.in) > 0 || !c.reading && (d.InBody != "" || len(d.Given) > 0) {
 		c.text(&d.InBody)
+	}
+	if c.reading && len(c.in) > 0 || !c.reading && len(d.Given) > 0 {
+		list(c, &d.Given, c.text)
 	}
 }
 

@@ -49,6 +49,10 @@ type Declaration struct {
 	ServerNames []ServerName // the server's own names for fields
 	InBody      string       // a JSON Pointer: where something stands there, an accepted reply is a refusal; empty: nowhere
 	Texts       []MessageText
+
+	// Given are names that whoever opens the form gives values for: {id} in a url stands
+	// for the value of id.
+	Given []string
 }
 
 // Field is one declared answer, or the head of a repeated group.

@@ -7,6 +7,7 @@ import (
 	"encoding/base64"
 	"html/template"
 	"net/http"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -68,6 +69,7 @@ type pageView struct {
 	FormID, SummaryID   string
 	NoticeID            string
 	Script, Compiled    string // the address of the script, and of what it binds the page with; empty: none
+	Given               string // the values of the names that the form declares as given, as a query
 	KeyName, VersionKey string
 }
 
@@ -131,7 +133,7 @@ func (h *handler) view(v *visit) pageView {
 	p := pageView{
 		Title: cmp.Or(f.Title, f.Name), Lang: cmp.Or(f.Lang, "en"), Name: f.Name, Style: template.CSS(pageStyle),
 		Action: v.address(), Key: v.key, Version: v.version(v.session.Version()),
-		Script: h.o.Script, Compiled: "?" + markup.Compiled,
+		Script: h.o.Script, Compiled: "?" + markup.Compiled, Given: h.given(v.request),
 		FormID: markup.Form, SummaryID: markup.Summary, NoticeID: markup.Notice, KeyName: markup.Key, VersionKey: markup.Version,
 	}
 	p.FormIssues = v.session.FormIssues()
@@ -315,4 +317,14 @@ func (h *handler) sometimes(f *form.Field) string {
 		return ""
 	}
 	return "Asked only with some answers to: " + strings.Join(labels, ", ")
+}
+
+// given are the values of the names that the form declares as given: those of the path
+// that the page is served at ([http.Request.PathValue]).
+func (h *handler) given(r *http.Request) string {
+	values := url.Values{}
+	for _, name := range h.form.Given {
+		values.Set(name, r.PathValue(name))
+	}
+	return values.Encode()
 }

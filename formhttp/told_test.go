@@ -3,6 +3,7 @@ package formhttp_test
 import (
 	"context"
 	"net/http"
+	"net/http/httptest"
 	"net/url"
 	"strings"
 	"testing"
@@ -175,4 +176,20 @@ func TestFiveShapesOfRefusalAreAtTheirField(t *testing.T) {
 		require.Contains(t, field, "Too many.", k)
 		require.Contains(t, field, `aria-invalid="true"`, k)
 	}
+}
+
+// The page of one record tells its script which: what the path says of the names that the
+// form declares as given.
+func TestARecordOfItsOwn(t *testing.T) {
+	source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte("form: plot\ngiven: [id]\nschema: {properties: {keeper: {type: string}}}\nsubmit: {url: '/plots/{id}', method: PUT}\n")}}, "f.form.yaml")
+	require.NoError(t, err)
+	page, err := formhttp.New(source.Form, source, formhttp.Options{Script: "/leanwicket.js", Submit: func(context.Context, formhttp.Submission) (replies.Response, error) {
+		return replies.Response{Status: 200}, nil
+	}})
+	require.NoError(t, err)
+	mux := http.NewServeMux()
+	mux.Handle("/plots/{id}", page)
+	w := httptest.NewRecorder()
+	mux.ServeHTTP(w, httptest.NewRequest("GET", "/plots/a%26b%22", nil))
+	require.Contains(t, w.Body.String(), `data-leanwicket-given="id=a%26b%22"`)
 }

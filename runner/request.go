@@ -56,6 +56,15 @@ func RequestOf(form *form.Form, e lifecycle.Effect) Request {
 	}
 }
 
+// With puts the values that are given in the place of their names in the url, each as one
+// segment of a path.
+func (r Request) With(given map[string]string) Request {
+	for name, value := range given {
+		r.URL = strings.ReplaceAll(r.URL, "{"+name+"}", escape(value))
+	}
+	return r
+}
+
 // escape makes a text one segment of a path, or one value of a query (RFC 3986,
 // section 2.3: all but the unreserved is escaped).
 func escape(text string) string {

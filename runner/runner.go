@@ -57,6 +57,8 @@ type Options struct {
 	// thousands of fields that is too much for each key. Before anything is sent it is
 	// told all the same.
 	KeepLater bool
+	// Given are the values of the names that the form declares as given: {id} in a url.
+	Given map[string]string
 	// Kept is what an earlier page kept; nil: nothing.
 	Kept *lifecycle.Restored
 	// Trace takes the record of the session; nil: none.
@@ -254,7 +256,7 @@ func (r *Runner) request(e lifecycle.Effect) {
 	}
 	name := call{e.Request, e.Attempt, e.Try}
 	form := r.session.Form()
-	r.out[name] = r.o.Transport.Do(RequestOf(form, e), func(a Answer) {
+	r.out[name] = r.o.Transport.Do(RequestOf(form, e).With(r.o.Given), func(a Answer) {
 		r.mu.Lock()
 		_, waited := r.out[name]
 		delete(r.out, name)

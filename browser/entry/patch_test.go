@@ -19,7 +19,7 @@ func openForm(t *testing.T, name string) *page {
 	require.NoError(t, err)
 	compiled, err := source.Form.MarshalBinary()
 	require.NoError(t, err)
-	p, err := open(compiled, 0, strings.Repeat("07", 16), "", "")
+	p, err := open(compiled, 0, strings.Repeat("07", 16), "", "", "")
 	require.NoError(t, err)
 	return p
 }

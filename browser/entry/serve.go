@@ -3,6 +3,7 @@
 package entry
 
 import (
+	"errors"
 	"strconv"
 	"strings"
 	"syscall/js"
@@ -50,9 +51,9 @@ func Serve() {
 	js.Global().Set("leanwicketCore", js.FuncOf(func(_ js.Value, args []js.Value) any {
 		now := time.Duration(args[1].Float() * float64(time.Millisecond))
 		if args[2].String() == "open" {
-			p, err := open(bytesOf(args[3]), now, args[4].String(), args[5].String(), args[6].String())
+			p, err := open(bytesOf(args[3]), now, args[4].String(), args[5].String(), args[6].String(), args[7].String())
 			if err != nil {
-				return "error" + string(partEnd) + err.Error()
+				return "error" + string(partEnd) + err.Error() + string(partEnd)
 			}
 			return p.out.take()
 		}
@@ -75,15 +76,26 @@ func bytesOf(array js.Value) []byte {
 }
 
 // open opens a session of a compiled form, with a seed in hexadecimal and what an
-// earlier page kept, or nothing: a mark where it had sent more, and the rest.
-func open(compiled []byte, now time.Duration, seed, mark, kept string) (*page, error) {
+// earlier page kept, or nothing: a mark where it had sent more, and the rest. What is
+// given are names and values as parts.
+func open(compiled []byte, now time.Duration, seed, mark, kept, given string) (*page, error) {
 	f, err := form.Read(compiled)
 	if err != nil {
 		return nil, err
 	}
+	values := map[string]string{}
+	parts := strings.Split(given, string(partEnd))
+	for k := 0; k+1 < len(parts); k += 2 {
+		values[parts[k]] = parts[k+1]
+	}
+	for _, name := range f.Given {
+		if values[name] == "" {
+			return nil, errors.New("found no value for " + name + ", which the form declares as given; right would be one for each of: " + strings.Join(f.Given, ", "))
+		}
+	}
 	p := &page{number: number(len(pages)), form: f, now: now, begun: now, timers: map[int]func(){}, answers: map[int]func(runner.Answer){}}
 	pages = append(pages, p)
-	o := runner.Options{Transport: p.number, Clock: p.number, Observe: p.observe, Keep: p.keep, KeepLater: true}
+	o := runner.Options{Transport: p.number, Clock: p.number, Observe: p.observe, Keep: p.keep, KeepLater: true, Given: values}
 	if key, ok := lifecycle.ParseKey(seed); ok {
 		p.seed = lifecycle.Seed(key)
 	}

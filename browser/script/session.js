@@ -64,10 +64,11 @@ export class Session extends EventTarget {
 
   /** @param {Uint8Array} compiled @param {string} name names the form in the store */
   open(compiled, name) {
-    const { account = "", keep = {} } = this.options
-    this.kept = new Kept(keep.hours === 0 ? null : `leanwicket ${account} ${location.pathname} ${name}`, keep.hours ?? 24)
+    const { account = "", keep = {}, given = {} } = this.options
+    const record = Object.values(given).map(v => " " + encodeURIComponent(v)).join("")
+    this.kept = new Kept(keep.hours === 0 ? null : `leanwicket ${account} ${location.pathname} ${name}${record}`, keep.hours ?? 24)
     const seed = Array.from(crypto.getRandomValues(new Uint8Array(16)), b => b.toString(16).padStart(2, "0")).join("")
-    const opening = this.call(-1, performance.now(), "open", compiled, seed, ...this.kept.read())
+    const opening = this.call(-1, performance.now(), "open", compiled, seed, ...this.kept.read(), Object.entries(given).flat().map(clean).join(PART))
     this.number = Number(/\d+/.exec(opening)?.[0])
     const until = { signal: this.#ends.signal }
     addEventListener("pagehide", () => this.#guarded(() => this.closed()), until)

@@ -13,10 +13,10 @@ import "./style.js"
 const here = document.currentScript instanceof HTMLScriptElement ? document.currentScript.src : location.href
 
 async function start(form) {
-  const { leanwicketForm: source, leanwicketAccount: account, leanwicketKeep: keep } = form.dataset
+  const { leanwicketForm: source, leanwicketAccount: account, leanwicketKeep: keep, leanwicketGiven: given = "" } = form.dataset
   let page
   try {
-    const session = await open(source, { core: new URL("leanwicket.wasm", here), account, keep: { name: source, hours: keep === "off" ? 0 : Number(keep || 24) } })
+    const session = await open(source, { core: new URL("leanwicket.wasm", here), account, given: Object.fromEntries(new URLSearchParams(given)), keep: { name: source, hours: keep === "off" ? 0 : Number(keep || 24) } })
     page = new Page(form, session)
     page.open()
   } catch (failed) {

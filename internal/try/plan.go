@@ -194,6 +194,26 @@ func (p *plan) compared(id form.FieldID) bool {
 	return false
 }
 
+// fits reports whether an address is one that is declared, where {value} and what is given
+// stand for any text.
+func fits(declared, asked string) bool {
+	before, rest, holds := strings.Cut(declared, "{")
+	_, rest, closed := strings.Cut(rest, "}")
+	if !holds || !closed {
+		return declared == asked
+	}
+	asked, begins := strings.CutPrefix(asked, before)
+	for k := 0; begins && k <= len(asked); k++ {
+		if fits(rest, asked[k:]) {
+			return true
+		}
+		if k < len(asked) && strings.IndexByte("/?&", asked[k]) >= 0 {
+			break
+		}
+	}
+	return false
+}
+
 // kindOf is the kind of request that an address is declared for: load, check,
 // submit, or nothing.
 func (p *plan) kindOf(method string, address *url.URL) string {
@@ -206,8 +226,7 @@ func (p *plan) kindOf(method string, address *url.URL) string {
 		if strings.Contains(declared, "?") {
 			asked += "?" + address.RawQuery
 		}
-		before, after, holds := strings.Cut(declared, "{value}")
-		return declared != "" && (declared == asked || holds && strings.HasPrefix(asked, before) && strings.HasSuffix(asked, after))
+		return declared != "" && fits(declared, asked)
 	}
 	reads := method == "GET" || method == "HEAD"
 	switch {
