@@ -3,28 +3,32 @@ package examples_test
 import (
 	"net/http"
 	"net/url"
+	"os"
 	"os/exec"
 	"path/filepath"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/require"
+
+	"leanwicket.dev/declare"
+	"leanwicket.dev/internal/chromiumtest"
+	"leanwicket.dev/internal/try"
 )
 
-// The program runs as it stands, and books once.
-func TestStay(t *testing.T) {
+// start builds an example and runs it as it stands, in a folder of its own.
+func start(t *testing.T, name, site string) {
 	if testing.Short() {
-		t.Skip("builds and runs a program")
+		t.Skip("-short: no program is built")
 	}
 	dir := t.TempDir()
-	program := filepath.Join(dir, "stay")
-	output, err := exec.Command("go", "build", "-o", program, "./stay").CombinedOutput()
+	program := filepath.Join(dir, name)
+	output, err := exec.Command("go", "build", "-o", program, "./"+name).CombinedOutput()
 	require.NoError(t, err, string(output))
 	running := exec.Command(program)
 	running.Dir = dir
 	require.NoError(t, running.Start())
-	defer func() { _ = running.Process.Kill(); _ = running.Wait() }()
-	const site = "http://127.0.0.1:8720/"
+	t.Cleanup(func() { _ = running.Process.Kill(); _ = running.Wait() })
 	require.Eventually(t, func() bool {
 		response, err := http.Get(site)
 		if err == nil {
@@ -32,6 +36,46 @@ func TestStay(t *testing.T) {
 		}
 		return err == nil && response.StatusCode == 200
 	}, 10*time.Second, 50*time.Millisecond)
+}
+
+// The pages with components and with a script of their own keep the lifecycle, whatever
+// the network does. LONG=1 makes every trial, otherwise those that such pages break most.
+func TestPagesOfTheirOwn(t *testing.T) {
+	for _, page := range []struct {
+		name, form, site string
+		notApplicable    []string
+	}{
+		{"components", "tow", "http://127.0.0.1:8721/", nil},
+		{"script", "berths", "http://127.0.0.1:8722/", []string{"load-over-typing", "load-fails"}},
+	} {
+		t.Run(page.name, func(t *testing.T) {
+			chromiumtest.Find(t)
+			start(t, page.name, page.site)
+			source, err := declare.Open(filepath.Join(page.name, page.form+".form.yaml"))
+			require.NoError(t, err)
+			options := try.Options{Page: page.site, Only: []string{"load-over-typing", "late-check", "two-clicks-40", "pending-ends", "refusal-at-its-field", "nothing-swallowed", "lost-reply", "reset-after", "asks-at-link", "quiet-after-success"}}
+			if os.Getenv("LONG") != "" {
+				options.Only = nil
+			}
+			answer, err := try.Run(t.Context(), source, options)
+			require.NoError(t, err)
+			for _, r := range answer.Results {
+				want := try.Kept
+				for _, trial := range page.notApplicable {
+					if trial == r.Trial {
+						want = try.NotApplicable
+					}
+				}
+				require.Equal(t, want, r.Verdict, "%s: %s", r.Trial, r.Why)
+			}
+		})
+	}
+}
+
+// The program books once.
+func TestStay(t *testing.T) {
+	const site = "http://127.0.0.1:8720/"
+	start(t, "stay", site)
 	for range 2 {
 		response, err := http.PostForm(site, url.Values{"vessel": {"Egret"}, "nights": {"3"}, "leanwicket-key": {"one"}})
 		require.NoError(t, err)

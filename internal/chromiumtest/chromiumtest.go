@@ -15,8 +15,8 @@ import (
 	"leanwicket.dev/internal/chromium"
 )
 
-// Open starts a browser with one empty page of 1280 by 800 pixels.
-func Open(t testing.TB) context.Context {
+// Find is the browser's program. The test is skipped where there is none.
+func Find(t testing.TB) string {
 	t.Helper()
 	if testing.Short() {
 		t.Skip("starts a browser")
@@ -25,6 +25,13 @@ func Open(t testing.TB) context.Context {
 	if program == "" {
 		t.Skip("no Chromium is installed: apt-get install chromium, or run ./test")
 	}
+	return program
+}
+
+// Open starts a browser with one empty page of 1280 by 800 pixels.
+func Open(t testing.TB) context.Context {
+	t.Helper()
+	program := Find(t)
 	allocated, stop := chromedp.NewExecAllocator(context.Background(), chromium.Options(program, t.TempDir(), false)...)
 	t.Cleanup(stop)
 	page, end := chromedp.NewContext(allocated)

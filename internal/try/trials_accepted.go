@@ -1,9 +1,11 @@
 package try
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 
+	"leanwicket.dev/declare"
 	"leanwicket.dev/form"
 )
 
@@ -49,6 +51,8 @@ func resetAfter(t *tab) (Verdict, string) {
 		if said = t.quiet().news(t.opened); len(t.sent()) > 0 { // another trial's matter
 			said = nil
 			t.open()
+		} else {
+			t.mend(gap)
 		}
 	}
 	sent := len(t.sent())
@@ -75,6 +79,15 @@ func resetAfter(t *tab) (Verdict, string) {
 		return Broken, what
 	}
 	return t.asDeclared(before, now)
+}
+
+// mend fills in what was left out, also in a row that nothing but the gap has asked for.
+func (t *tab) mend(gap string) {
+	_, id := t.field(gap)
+	raw, _ := declare.Sample(t.form, id)
+	if raw = cmp.Or(t.valid[gap], raw); raw != "" {
+		t.typeIn(gap, raw)
+	}
 }
 
 // marked is what still calls a field wrong, or nothing.

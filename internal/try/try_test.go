@@ -17,7 +17,7 @@ import (
 	"leanwicket.dev/declare"
 	"leanwicket.dev/harbour"
 	"leanwicket.dev/harbour/office"
-	"leanwicket.dev/internal/chromium"
+	"leanwicket.dev/internal/chromiumtest"
 	"leanwicket.dev/internal/try"
 )
 
@@ -33,18 +33,9 @@ var pages = map[string][]string{
 	"react/built":    {"load-fails", "pending-ends", "edit-while-sending", "refusal-focus", "nothing-swallowed", "lost-reply"},
 }
 
-func needsBrowser(t *testing.T) {
-	if testing.Short() {
-		t.Skip("starts a browser")
-	}
-	if chromium.Find() == "" {
-		t.Skip("no Chromium is installed: apt-get install chromium, or run ./test")
-	}
-}
-
 // copied copies the pages, with the bundle beside them.
 func copied(t *testing.T) (dir string, source *declare.Source) {
-	needsBrowser(t)
+	chromiumtest.Find(t)
 	dir = t.TempDir()
 	require.NoError(t, os.CopyFS(dir, os.DirFS(filepath.Join("..", "..", "harbour", "pages"))))
 	source, err := declare.Open(filepath.Join("..", "..", "harbour", "demo", "mooring.form.yaml"))
@@ -177,7 +168,7 @@ func TestLinesInTheDocs(t *testing.T) {
 
 // beside writes the files of a page of the tests into a folder, and opens its form.
 func beside(t *testing.T, form, page string) (dir string, source *declare.Source) {
-	needsBrowser(t)
+	chromiumtest.Find(t)
 	dir = t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "page.form.yaml"), []byte(form), 0o644))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "index.html"), []byte(page), 0o644))
@@ -417,7 +408,7 @@ func TestRefusedInTheBody(t *testing.T) {
 }
 
 func harbourServer(t *testing.T) string {
-	needsBrowser(t)
+	chromiumtest.Find(t)
 	harbourOffice, err := office.Open(filepath.Join(t.TempDir(), "office.db"), office.Options{Log: slog.New(slog.DiscardHandler)})
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, harbourOffice.Close()) })

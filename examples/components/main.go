@@ -1,0 +1,94 @@
+// A form in components of one's own: open http://127.0.0.1:8721/.
+//
+// The page is form.jsx, which go generate builds. The server checks and keeps orders with
+// the same form file.
+package main
+
+import (
+	"context"
+	"embed"
+	"fmt"
+	"log"
+	"net/http"
+	"strconv"
+	"sync"
+
+	"leanwicket.dev/browser"
+	"leanwicket.dev/declare"
+	"leanwicket.dev/formhttp"
+	"leanwicket.dev/replies"
+)
+
+//go:generate go run ../make
+
+//go:embed index.html tow.css built
+var files embed.FS
+
+//go:embed tow.form.yaml
+var forms embed.FS
+
+// tows are the orders that the harbour office has taken.
+type tows struct {
+	mu     sync.Mutex
+	orders []string
+}
+
+func (t *tows) order(_ context.Context, s formhttp.Submission) (replies.Response, error) {
+	var order struct {
+		Vessel string `json:"vessel"`
+		Tug    string `json:"tug"`
+	}
+	if err := s.Decode(&order); err != nil {
+		return replies.Response{}, err
+	}
+	if order.Tug == "Dunlin" {
+		return replies.Response{Status: 422, Body: map[string]any{"errors": map[string]any{"tug": "The Dunlin is in dock."}}}, nil
+	}
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	t.orders = append(t.orders, order.Vessel)
+	return replies.Response{Status: 201, Header: map[string]string{"Location": "/tows/" + strconv.Itoa(len(t.orders))}, Body: map[string]any{}}, nil
+}
+
+// handler is the page, the office behind it, and the core.
+func handler() (http.Handler, error) {
+	source, err := declare.OpenFS(forms, "tow.form.yaml")
+	if err != nil {
+		return nil, err
+	}
+	office := &tows{}
+	orders, err := formhttp.New(source.Form, source, formhttp.Options{Submit: office.order})
+	if err != nil {
+		return nil, err
+	}
+	mux := http.NewServeMux()
+	mux.Handle("POST /tows", orders)
+	mux.HandleFunc("GET /tows/last", func(w http.ResponseWriter, _ *http.Request) {
+		fmt.Fprint(w, `{"vessel": "Heron", "length": 9.4, "tug": "Curlew", "lines": [{"rope": "bow", "metres": 20}]}`)
+	})
+	mux.HandleFunc("GET /registry/{vessel}", func(w http.ResponseWriter, r *http.Request) {
+		if r.PathValue("vessel") == "Cutty Sark" {
+			w.WriteHeader(http.StatusUnprocessableEntity)
+			fmt.Fprint(w, `{"message": "The registry does not know this vessel."}`)
+		}
+	})
+	mux.Handle("GET /leanwicket.wasm", browser.Handler())
+	mux.HandleFunc("GET /{file}", func(w http.ResponseWriter, r *http.Request) {
+		name := r.PathValue("file")
+		if name == "form.js" || name == "tow.form" {
+			name = "built/" + name
+		}
+		http.ServeFileFS(w, r, files, name)
+	})
+	mux.HandleFunc("GET /{$}", func(w http.ResponseWriter, r *http.Request) { http.ServeFileFS(w, r, files, "index.html") })
+	return mux, nil
+}
+
+func main() {
+	site, err := handler()
+	if err != nil {
+		log.Fatal(err)
+	}
+	fmt.Println("open http://127.0.0.1:8721/")
+	log.Fatal(http.ListenAndServe("127.0.0.1:8721", site))
+}

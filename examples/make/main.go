@@ -1,0 +1,124 @@
+// Builds the pages of the examples: go generate ./examples/... . With -check it says
+// whether what is committed is current. It needs npm.
+package main
+
+import (
+	"bytes"
+	"encoding/json"
+	"flag"
+	"fmt"
+	"log"
+	"os"
+	"os/exec"
+	"path/filepath"
+)
+
+// page is a page that is built: a folder below examples, its script, and its form.
+type page struct{ folder, script, form, packaged string }
+
+var pages = []page{
+	{"components", "form.jsx", "tow", "harbour-forms"},
+	{"script", "form.ts", "berths", "harbour-forms"},
+}
+
+func main() {
+	check := flag.Bool("check", false, "compare, and write nothing")
+	flag.Parse()
+	log.SetFlags(0)
+	for _, p := range pages {
+		files, err := p.build()
+		if err != nil {
+			log.Fatal(err)
+		}
+		for name, data := range files {
+			at := filepath.Join(p.folder, "built", name)
+			if *check {
+				if known, err := os.ReadFile(at); err != nil || !bytes.Equal(known, data) {
+					log.Fatalf("%s is not current; right would be: go generate ./examples/...", at)
+				}
+				continue
+			}
+			if err := os.MkdirAll(filepath.Dir(at), 0o755); err != nil {
+				log.Fatal(err)
+			}
+			if err := os.WriteFile(at, data, 0o644); err != nil {
+				log.Fatal(err)
+			}
+			fmt.Printf("%s: %d bytes\n", at, len(data))
+		}
+	}
+}
+
+// build makes the script with all that it imports, and the compiled form.
+func (p page) build() (map[string][]byte, error) {
+	folder, err := filepath.Abs(p.folder)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := os.Stat(filepath.Join(folder, "package.json")); err == nil {
+		if err := run(nil, "npm", "ci", "--prefix", folder, "--no-audit", "--no-fund", "--ignore-scripts", "--silent"); err != nil {
+			return nil, err
+		}
+	}
+	dir, err := os.MkdirTemp("", "leanwicket-example-")
+	if err != nil {
+		return nil, err
+	}
+	defer os.RemoveAll(dir)
+	packages := filepath.Join(dir, "node_modules")
+	forms := filepath.Join(packages, p.packaged)
+	if err := run(nil, "go", "run", "leanwicket.dev/cmd/leanwicket", "bundle", forms, filepath.Join(folder, p.form+".form.yaml"), "--package", p.packaged); err != nil {
+		return nil, err
+	}
+	if err := p.types(folder, dir, forms); err != nil {
+		return nil, err
+	}
+	script := filepath.Join(dir, "form.js")
+	err = run([]string{"NODE_PATH=" + packages}, "go", "-C", "../tools", "tool", "esbuild", filepath.Join(folder, p.script), "--bundle", "--minify",
+		"--charset=utf8", "--target=es2022", "--format=esm", "--jsx=automatic", "--jsx-import-source=preact", "--log-level=warning", "--outfile="+script)
+	if err != nil {
+		return nil, err
+	}
+	files := map[string][]byte{}
+	for name, from := range map[string]string{"form.js": script, p.form + ".form": filepath.Join(forms, p.form+".form")} {
+		if files[name], err = os.ReadFile(from); err != nil {
+			return nil, err
+		}
+	}
+	return files, nil
+}
+
+// types checks the types of a script that has them, where the checker is installed.
+func (p page) types(folder, dir, forms string) error {
+	checker, err := filepath.Abs("../tools/npm/node_modules/.bin/tsc")
+	if err != nil {
+		return err
+	}
+	if _, err := os.Stat(checker); err != nil || filepath.Ext(p.script) != ".ts" {
+		return nil
+	}
+	settings, err := json.Marshal(map[string]any{
+		"files": []string{filepath.Join(folder, p.script)},
+		"compilerOptions": map[string]any{
+			"strict": true, "noEmit": true, "target": "es2022", "module": "esnext", "moduleResolution": "bundler",
+			"lib": []string{"es2023", "dom", "dom.iterable"}, "types": []string{}, "paths": map[string][]string{p.packaged: {forms}},
+		},
+	})
+	if err != nil {
+		return err
+	}
+	at := filepath.Join(dir, "tsconfig.json")
+	if err := os.WriteFile(at, settings, 0o644); err != nil {
+		return err
+	}
+	return run(nil, checker, "-p", at)
+}
+
+func run(environment []string, name string, args ...string) error {
+	c := exec.Command(name, args...)
+	c.Env = append(os.Environ(), environment...)
+	if text, err := c.CombinedOutput(); err != nil {
+		return fmt.Errorf("%s: %w\n%s", name, err, text)
+	}
+	return nil
+}
