@@ -8,6 +8,9 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
 	"strings"
 	"sync"
 	"testing"
@@ -199,4 +202,51 @@ func TestAScriptDrivesASession(t *testing.T) {
 	mu.Lock()
 	defer mu.Unlock()
 	require.Equal(t, []string{"GET /api/saved load-1", "POST /api/crossings send-1", "POST /api/crossings send-1"}, requests)
+}
+
+// The blocks of docs/script.md run, one after the other, and what their comments say of a
+// value is so.
+func TestTheDocsOfTheScriptRun(t *testing.T) {
+	docs, err := os.ReadFile(filepath.Join("..", "docs", "script.md"))
+	require.NoError(t, err)
+	blocks := regexp.MustCompile("(?s)```js\n(.*?)```").FindAllStringSubmatch(string(docs), -1)
+	require.GreaterOrEqual(t, len(blocks), 6)
+	said := regexp.MustCompile(`^(?:await )?[^ ].*?(;?)\s+// ("[^"]*"|\[[^\]]*\]|\{[^}]*\}|true|false)`)
+	var script strings.Builder
+	checked := 0
+	for _, block := range blocks {
+		for line := range strings.Lines(block[1]) {
+			if found := said.FindStringSubmatchIndex(line); found != nil && !strings.HasPrefix(line, "const") && !strings.HasPrefix(line, "  ") {
+				fmt.Fprintf(&script, "is(%q, %s, %s)\n", line, strings.TrimSpace(line[:found[2]]), line[found[4]:found[5]])
+				checked++
+				continue
+			}
+			script.WriteString(line)
+		}
+	}
+	require.GreaterOrEqual(t, checked, 6)
+	folder := t.TempDir()
+	text, err := exec.Command("go", "run", "../cmd/leanwicket", "bundle", folder, "../harbour/demo/mooring.form.yaml", "--package", "saltmarsh-forms").CombinedOutput()
+	require.NoError(t, err, string(text))
+	page := `<!doctype html><script type="importmap">{"imports": {"saltmarsh-forms": "/package/index.js"}}</script><script type="module">
+globalThis.wrong = []; globalThis.logged = []
+const log = what => logged.push(String(what)), draw = () => logged.push("draw"), drawOne = field => logged.push(field.raw)
+const is = (line, value, want) => { if (JSON.stringify(value) !== JSON.stringify(want)) wrong.push(line + JSON.stringify(value)) }
+` + script.String() + "\nglobalThis.done = true</script>"
+	b := scriptPage(t, crewForm, func(w http.ResponseWriter, r *http.Request) {
+		if name, ok := strings.CutPrefix(r.URL.Path, "/package/"); ok {
+			http.ServeFile(w, r, filepath.Join(folder, name))
+			return
+		}
+		if r.URL.Path == "/docs" {
+			w.Header().Set("Content-Type", "text/html")
+			fmt.Fprint(w, page)
+			return
+		}
+		http.NotFound(w, r)
+	})
+	b.do(chromedp.Navigate(b.site + "/docs"))
+	b.becomes("true", "globalThis.done")
+	require.Equal(t, "", b.js(`wrong.join("")`))
+	require.Equal(t, "draw|2031-05-02|invalid|focus vessel/length", b.js(`logged.filter((l, k) => l !== "draw" || k === 0).join("|")`))
 }
