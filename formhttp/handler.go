@@ -3,7 +3,10 @@ package formhttp
 import (
 	"cmp"
 	"context"
+	"crypto/hmac"
 	"crypto/rand"
+	"crypto/sha256"
+	"encoding/base64"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -44,6 +47,12 @@ type Options struct {
 	// Principal names the account of a request: keys of different accounts never
 	// meet. nil: all are one.
 	Principal func(r *http.Request) string
+	// Secret makes digests of accounts, so that a page can tell whose work it is and
+	// nobody can tell the account from it: at least 32 random bytes, the same in each
+	// process. What one account has typed is not offered to another that signs in at the
+	// same browser, and not sent in its name. nil: each handler draws its own, drafts end
+	// with the process, and a page that is sent by another account is not found out.
+	Secret []byte
 	// Script is the address of the bundle's script, with which the page runs the
 	// lifecycle in the browser; empty: the page has none. Without script it works all
 	// the same.
@@ -77,6 +86,7 @@ type handler struct {
 	validator Validator
 	o         Options
 	page      *template.Template
+	secret    []byte
 	style     string // the hash of the page's style, for the policy
 
 	mu   sync.Mutex
@@ -115,6 +125,10 @@ func New(declared *form.Form, validator Validator, o Options) (http.Handler, err
 				h.o.MaxBody = 32 << 20
 			}
 		}
+	}
+	if h.secret = o.Secret; h.secret == nil {
+		h.secret = make([]byte, 32)
+		_, _ = rand.Read(h.secret) // it never fails
 	}
 	h.o.MaxFields = cmp.Or(h.o.MaxFields, 10_000)
 	h.o.MaxOpen = cmp.Or(h.o.MaxOpen, 20)
@@ -257,6 +271,10 @@ func (h *handler) post(w http.ResponseWriter, r *http.Request) {
 		h.turnAway(w, r, sent, *turnedAway)
 		return
 	}
+	if h.isOthers(r, sent) {
+		h.turnAway(w, r, sent, replies.Response{Status: http.StatusUnauthorized, Body: map[string]any{"title": "Somebody else has signed in here since this page was opened. Nothing was stored: sign in as before, or open the form again."}})
+		return
+	}
 	v := h.begin(r)
 	v.fill(sent)
 	if len(sent.wrong) > 0 {
@@ -293,6 +311,22 @@ func (h *handler) principal(r *http.Request) string {
 		return ""
 	}
 	return h.o.Principal(r)
+}
+
+// account is the digest of a request's account; empty where there is no Principal.
+func (h *handler) account(r *http.Request) string {
+	if h.o.Principal == nil {
+		return ""
+	}
+	digest := hmac.New(sha256.New, h.secret)
+	digest.Write([]byte("leanwicket account " + h.principal(r)))
+	return base64.RawURLEncoding.EncodeToString(digest.Sum(nil)[:16])
+}
+
+// isOthers reports whether a page that was opened by one account is sent by another. It
+// can tell only where all processes make the same digests.
+func (h *handler) isOthers(r *http.Request, s *sent) bool {
+	return h.o.Secret != nil && s.account != "" && s.account != h.account(r)
 }
 
 func (h *handler) enter(account string) bool {

@@ -50,27 +50,28 @@ func newPage(own *template.Template) (*template.Template, string) {
 
 // pageView is what the templates show.
 type pageView struct {
-	Title, Lang, Name   string
-	Style               template.CSS
-	Action, Method      string
-	Multipart           bool
-	Groups              bool // it has rows, whose buttons stand before those that Enter is to use
-	Key, Version        string
-	Wrong               int    // how many things are to mend
-	Heading             string // of the summary of what is wrong
-	Notice              string // what is said beside that
-	NoticeKind          string // good, unsure or nothing
-	Received            bool   // the notice says that the last submission was accepted
-	Receipt             string // the address of what was received
-	Summary             []summaryView
-	FormIssues          []lifecycle.Issue
-	Fields              []fieldView
-	Buttons             []buttonView
-	FormID, SummaryID   string
-	NoticeID            string
-	Script, Compiled    string // the address of the script, and of what it binds the page with; empty: none
-	Given               string // the values of the names that the form declares as given, as a query
-	KeyName, VersionKey string
+	Title, Lang, Name    string
+	Style                template.CSS
+	Action, Method       string
+	Multipart            bool
+	Groups               bool // it has rows, whose buttons stand before those that Enter is to use
+	Key, Version         string
+	Wrong                int    // how many things are to mend
+	Heading              string // of the summary of what is wrong
+	Notice               string // what is said beside that
+	NoticeKind           string // good, unsure or nothing
+	Received             bool   // the notice says that the last submission was accepted
+	Receipt              string // the address of what was received
+	Summary              []summaryView
+	FormIssues           []lifecycle.Issue
+	Fields               []fieldView
+	Buttons              []buttonView
+	FormID, SummaryID    string
+	NoticeID             string
+	Script, Compiled     string // the address of the script, and of what it binds the page with; empty: none
+	Given                string // the values of the names that the form declares as given, as a query
+	KeyName, VersionKey  string
+	AccountName, Account string // whose work it is, as a digest; empty: the application tells no accounts apart
 }
 
 type summaryView struct{ Target, Text string }
@@ -134,7 +135,7 @@ func (h *handler) view(v *visit) pageView {
 		Title: cmp.Or(f.Title, f.Name), Lang: cmp.Or(f.Lang, "en"), Name: f.Name, Style: template.CSS(pageStyle),
 		Action: v.address(), Key: v.key, Version: v.version(v.session.Version()),
 		Script: h.o.Script, Compiled: "?" + markup.Compiled, Given: h.given(v.request),
-		FormID: markup.Form, SummaryID: markup.Summary, NoticeID: markup.Notice, KeyName: markup.Key, VersionKey: markup.Version,
+		FormID: markup.Form, SummaryID: markup.Summary, NoticeID: markup.Notice, AccountName: markup.Account, Account: h.account(v.request), KeyName: markup.Key, VersionKey: markup.Version,
 	}
 	p.FormIssues = v.session.FormIssues()
 	p.Fields = h.fieldViews(v, &p)

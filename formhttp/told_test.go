@@ -193,3 +193,53 @@ func TestARecordOfItsOwn(t *testing.T) {
 	mux.ServeHTTP(w, httptest.NewRequest("GET", "/plots/a%26b%22", nil))
 	require.Contains(t, w.Body.String(), `data-leanwicket-given="id=a%26b%22"`)
 }
+
+// A page that one account opened and another sends is turned away, with what was typed; its
+// own sends it. Nothing on the page tells the account.
+func TestAPageOfAnotherAccount(t *testing.T) {
+	source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte("form: plot\nschema: {properties: {keeper: {type: string}}}\nsubmit: {url: /plots}\n")}}, "f.form.yaml")
+	require.NoError(t, err)
+	done := 0
+	o := formhttp.Options{
+		Principal: func(r *http.Request) string { return r.Header.Get("X-Account") },
+		Secret:    []byte("0123456789abcdef0123456789abcdef"),
+		Submit: func(context.Context, formhttp.Submission) (replies.Response, error) {
+			done++
+			return replies.Response{Status: 201}, nil
+		},
+	}
+	page, err := formhttp.New(source.Form, source, o)
+	require.NoError(t, err)
+	send := func(method, account, body string, headers ...string) *httptest.ResponseRecorder {
+		r := httptest.NewRequest(method, "/plots", strings.NewReader(body))
+		r.Header.Set("X-Account", account)
+		r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+		for k := 0; k < len(headers); k += 2 {
+			r.Header.Set(headers[k], headers[k+1])
+		}
+		w := httptest.NewRecorder()
+		page.ServeHTTP(w, r)
+		return w
+	}
+	opened := send("GET", "ada@quay.example", "").Body.String()
+	require.NotContains(t, opened, "ada")
+	_, digest, _ := strings.Cut(opened, `name="leanwicket-account" value="`)
+	digest, _, _ = strings.Cut(digest, `"`)
+	require.Len(t, digest, 22)
+	posted := url.Values{"keeper": {"Cy"}, "leanwicket-key": {"k1"}, "leanwicket-account": {digest}}.Encode()
+	w := send("POST", "bo@quay.example", posted)
+	require.Equal(t, 401, w.Code)
+	require.Contains(t, w.Body.String(), "Somebody else has signed in here")
+	require.Contains(t, w.Body.String(), `value="Cy"`)
+	require.Equal(t, 401, send("POST", "bo@quay.example", `{"keeper": "Cy"}`, "Content-Type", "application/json", "Leanwicket-Account", digest).Code)
+	require.Zero(t, done)
+	require.Equal(t, 303, send("POST", "ada@quay.example", posted).Code)
+	require.Equal(t, 201, send("POST", "bo@quay.example", `{"keeper": "Cy"}`, "Content-Type", "application/json").Code, "a client that has no page")
+	require.Equal(t, 2, done)
+
+	// Without a secret of their own two processes make other digests, and refuse nobody.
+	o.Secret = nil
+	page, err = formhttp.New(source.Form, source, o)
+	require.NoError(t, err)
+	require.Equal(t, 303, send("POST", "bo@quay.example", url.Values{"keeper": {"Cy"}, "leanwicket-key": {"k2"}, "leanwicket-account": {digest}}.Encode()).Code)
+}

@@ -32,6 +32,7 @@ type visit struct {
 // sent is what a request carries.
 type sent struct {
 	key, version, button string
+	account              string              // the digest of whose work it is; empty: not said
 	values               map[string][]string // by control name
 	rows                 map[string]int      // by group: how many
 	change               *lifecycle.Event    // a row is added or removed; nothing is submitted
@@ -47,7 +48,7 @@ func (h *handler) read(r *http.Request) (*sent, error) {
 	if err != nil {
 		return nil, errors.New("the request says no Content-Type")
 	}
-	s := &sent{key: r.Header.Get("Idempotency-Key"), version: r.Header.Get("If-Match"), rows: map[string]int{}, values: map[string][]string{}}
+	s := &sent{key: r.Header.Get("Idempotency-Key"), version: r.Header.Get("If-Match"), account: r.Header.Get(markup.AccountHeader), rows: map[string]int{}, values: map[string][]string{}}
 	switch kind {
 	case "application/json", "application/merge-patch+json":
 		return s, h.readJSON(r, s)
@@ -103,6 +104,7 @@ func (h *handler) readForm(posted url.Values, s *sent) error {
 	}
 	s.key = cmp.Or(s.key, posted.Get(markup.Key))
 	s.version = cmp.Or(s.version, posted.Get(markup.Version))
+	s.account = cmp.Or(s.account, posted.Get(markup.Account))
 	s.button = posted.Get(markup.Button)
 	if group := posted.Get(markup.Add); group != "" {
 		e := lifecycle.AddRow(group)

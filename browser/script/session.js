@@ -321,6 +321,7 @@ export class Session extends EventTarget {
     try {
       const pairs = new Headers(await this.options.headers?.({ kind: /** @type {any} */ (kind), method, url }) || {})
       for (let k = 0; k + 1 < headers.length; k += 2) pairs.set(headers[k], headers[k + 1])
+      if (kind === "send" && this.options.account) pairs.set("Leanwicket-Account", this.options.account)
       const response = await send(url.startsWith("/") ? base + url : url, { method, headers: pairs, body: method === "GET" ? undefined : body, signal: ends.signal, credentials, cache: "no-store" })
       const text = await response.text()
       let decoded

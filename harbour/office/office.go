@@ -101,7 +101,7 @@ func (o *Office) routes(keys ledger.Store) error {
 				return o.load(r.Context(), account(r), form.Prefill.URL)
 			},
 			Admit:  admit,
-			Submit: o.submit(works[form.Name]), Ledger: keys, Principal: account, Log: o.log,
+			Submit: o.submit(works[form.Name]), Ledger: keys, Principal: account, Secret: []byte("a demo, whose secret is none of its own"), Log: o.log,
 		}
 		plain, err := formhttp.New(form, source, options)
 		if err != nil {

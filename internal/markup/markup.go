@@ -18,6 +18,7 @@ import (
 const (
 	Key     = "leanwicket-key"     // hidden: the submission key
 	Version = "leanwicket-version" // hidden: the version that the values are based on
+	Account = "leanwicket-account" // hidden: whose work the page is, as a digest
 	Button  = "leanwicket-button"  // of the submit buttons; the value says which
 	Add     = "leanwicket-add"     // a button: adds a row to the group that is its value
 	Remove  = "leanwicket-remove"  // a button: removes the row that is its value
@@ -29,6 +30,9 @@ const Compiled = "leanwicket-form"
 
 // Received is the query that names the submission which a page was redirected from.
 const Received = "leanwicket-received"
+
+// AccountHeader tells a backend whose work a submission in JSON is, as a digest.
+const AccountHeader = "Leanwicket-Account"
 
 // ButtonHeader tells a backend which button a submission in JSON was sent with.
 const ButtonHeader = "Leanwicket-Button"
