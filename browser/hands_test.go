@@ -287,7 +287,7 @@ func TestOneGuard(t *testing.T) {
 	b.becomes("/tides.html", "location.pathname")
 
 	b.open("/")
-	b.js(`localStorage.clear()`)
+	b.forget()
 	b.open("/")
 	b.js(`(history.replaceState({}, "", "/berths"), history.pushState({}, "", "/apply"))`)
 	b.js(`history.back()`)

@@ -37,7 +37,7 @@ func TestOutcomesAreSeen(t *testing.T) {
 					continue // without script the browser tells it, in a page of its own
 				}
 				b.do(chromedp.Navigate(b.site + "/panel"))
-				b.js(`localStorage.clear()`) // each begins anew
+				b.forget() // each begins anew
 				b.panel("submit-does", c.does)
 				if path == "/forms/mooring" {
 					b.open(path)

@@ -140,6 +140,15 @@ func (b *tab) open(path string) {
 	b.becomes("true", `document.forms[0].dataset.leanwicketReady !== undefined`)
 }
 
+// forget takes away what earlier pages kept.
+func (b *tab) forget() {
+	b.js(`new Promise(done => {
+		localStorage.clear()
+		const request = indexedDB.deleteDatabase("leanwicket")
+		request.onsuccess = request.onerror = done
+	})`)
+}
+
 func (b *tab) typeIn(name, text string) {
 	b.do(chromedp.SendKeys(chromedp.CSS(`[name="`+name+`"]`), text))
 }

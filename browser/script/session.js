@@ -15,10 +15,17 @@ import { Fields, issuesOf, same } from "./snapshot.js"
  * @param {OpenOptions & {core: URL | string}} options
  */
 export async function open(source, options) {
-  const [call, compiled] = await Promise.all([load(options.core), source instanceof Uint8Array ? source : read(source)])
-  const session = new Session(call, options)
-  session.open(compiled, options.keep?.name ?? String(source instanceof Uint8Array ? "" : source))
+  const kept = keptOf(options, String(source instanceof Uint8Array ? "" : source))
+  const [call, compiled, earlier] = await Promise.all([load(options.core), source instanceof Uint8Array ? source : read(source), kept.read()])
+  const session = new Session(call, options, kept)
+  session.open(compiled, earlier)
   return session
+}
+
+/** Where the work of a session is kept: each account, page, form and record apart. @param {OpenOptions} options @param {string} source */
+function keptOf({ account = "", keep = {}, given = {} }, source) {
+  const record = Object.values(given).map(v => " " + encodeURIComponent(v)).join("")
+  return new Kept(keep.hours === 0 ? null : `leanwicket ${account} ${location.pathname} ${keep.name ?? source}${record}`, keep.hours ?? 24)
 }
 
 /** @param {URL | string} at */
@@ -49,10 +56,11 @@ export class Session extends EventTarget {
   /** Who waits for the answer to leaving. @type {((gone: boolean) => void)[]} */
   #leaving = []
 
-  /** @param {import("./core.js").Core} call @param {OpenOptions} options */
-  constructor(call, options) {
+  /** @param {import("./core.js").Core} call @param {OpenOptions} options @param {Kept} kept */
+  constructor(call, options, kept) {
     super()
     this.call = call
+    this.kept = kept
     this.options = options
     this.snapshot = same(undefined, /** @type {Snapshot} */ ({
       form: "", title: "", buttons: [], fields: [], issues: [], said: undefined, pending: "", submission: "idle", prefill: "none",
@@ -62,13 +70,11 @@ export class Session extends EventTarget {
 
   get alive() { return !this.#ends.signal.aborted }
 
-  /** @param {Uint8Array} compiled @param {string} name names the form in the store */
-  open(compiled, name) {
-    const { account = "", keep = {}, given = {} } = this.options
-    const record = Object.values(given).map(v => " " + encodeURIComponent(v)).join("")
-    this.kept = new Kept(keep.hours === 0 ? null : `leanwicket ${account} ${location.pathname} ${name}${record}`, keep.hours ?? 24)
+  /** @param {Uint8Array} compiled @param {[mark: string, text: string]} earlier what an earlier page kept */
+  open(compiled, earlier) {
+    const { given = {} } = this.options
     const seed = Array.from(crypto.getRandomValues(new Uint8Array(16)), b => b.toString(16).padStart(2, "0")).join("")
-    const opening = this.call(-1, performance.now(), "open", compiled, seed, ...this.kept.read(), Object.entries(given).flat().map(clean).join(PART))
+    const opening = this.call(-1, performance.now(), "open", compiled, seed, ...earlier, Object.entries(given).flat().map(clean).join(PART))
     this.number = Number(/\d+/.exec(opening)?.[0])
     const until = { signal: this.#ends.signal }
     addEventListener("pagehide", () => this.#guarded(() => this.closed()), until)
@@ -206,7 +212,7 @@ export class Session extends EventTarget {
   // a page that is already being left shows it to nobody, and the next one then asks once
   // more what came of it.
   keepSoon() {
-    if (!this.kept?.name) return
+    if (!this.kept.name) return
     clearTimeout(this.keeping)
     this.keeping = setTimeout(() => this.#guarded(() => this.keepNow()), this.snapshot.submission === "accepted" ? 1000 : 200)
   }
@@ -270,7 +276,7 @@ export class Session extends EventTarget {
         case "leave": events.push(["left", { to: parts[0], kind: parts[1] }]); break
         case "navigate": events.push(["navigate", parts[0]]); break
         case "guard": if (parts[0]) addEventListener("beforeunload", this.#unload); else removeEventListener("beforeunload", this.#unload); break
-        case "keep": this.kept?.write(parts[0], parts[1]); break
+        case "keep": this.kept.write(parts[0], parts[1]); break
         case "fetch": this.#fetch(parts); break
         case "abort": this.#requests.get(parts[0])?.abort(); break
         case "timer": this.#timers.set(parts[0], setTimeout(() => { this.#timers.delete(parts[0]); this.tell("elapsed", parts[0]) }, Number(parts[1]))); break
@@ -322,6 +328,7 @@ export class Session extends EventTarget {
       const pairs = new Headers(await this.options.headers?.({ kind: /** @type {any} */ (kind), method, url }) || {})
       for (let k = 0; k + 1 < headers.length; k += 2) pairs.set(headers[k], headers[k + 1])
       if (kind === "send" && this.options.account) pairs.set("Leanwicket-Account", this.options.account)
+      if (kind === "send") await this.kept.settled() // who comes back has to know of it
       const response = await send(url.startsWith("/") ? base + url : url, { method, headers: pairs, body: method === "GET" ? undefined : body, signal: ends.signal, credentials, cache: "no-store" })
       const text = await response.text()
       let decoded

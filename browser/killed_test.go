@@ -1,0 +1,158 @@
+//go:build !js
+
+package browser_test
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"os/exec"
+	"strconv"
+	"strings"
+	"sync"
+	"testing"
+	"testing/fstest"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+
+	"leanwicket.dev/browser"
+	"leanwicket.dev/declare"
+	"leanwicket.dev/internal/chromium"
+	"leanwicket.dev/internal/chromiumtest"
+)
+
+// A browser is killed as a whole while a submission is out. The next one knows of the
+// attempt, and settles it with the same key: nothing is forgotten that the store had
+// confirmed, and nothing is there twice.
+// LONG=1 kills 200 times, otherwise 20.
+func TestAKilledBrowserForgetsNothing(t *testing.T) {
+	program := chromiumtest.Find(t)
+	source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte("form: swap\nschema: {properties: {vessel: {type: string}, berths: {type: array, items: {properties: {berth: {type: string}}}}}, required: [vessel]}\nsubmit: {url: /swaps, timeout: 60s}\n")}}, "f.form.yaml")
+	require.NoError(t, err)
+	compiled, err := source.Form.MarshalBinary()
+	require.NoError(t, err)
+	kills := 20
+	if os.Getenv("LONG") != "" {
+		kills = 200
+	}
+	slots := make(chan bool, 4)
+	var all sync.WaitGroup
+	for k := range kills {
+		all.Go(func() {
+			slots <- true
+			defer func() { <-slots }()
+			random := rand.New(rand.NewPCG(uint64(k), 19))
+			var mu sync.Mutex
+			var keys []string
+			arrived := make(chan bool, 9)
+			hangs := true
+			files := http.StripPrefix("/leanwicket", browser.Handler())
+			server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+				switch {
+				case r.URL.Path == "/":
+					w.Header().Set("Content-Type", "text/html")
+					fmt.Fprint(w, `<!doctype html><script type="module">import { openForm } from "/leanwicket/leanwicket.mjs"; globalThis.s = await openForm("/f.form")</script>`)
+				case r.URL.Path == "/f.form":
+					_, _ = w.Write(compiled)
+				case r.URL.Path == "/swaps":
+					mu.Lock()
+					keys = append(keys, r.Header.Get("Idempotency-Key"))
+					wait := hangs
+					mu.Unlock()
+					arrived <- true
+					_, _ = io.Copy(io.Discard, r.Body) // only then it is seen that the browser is gone
+					if wait {
+						<-r.Context().Done()
+						return
+					}
+					w.WriteHeader(201)
+				case strings.HasPrefix(r.URL.Path, "/leanwicket/"):
+					files.ServeHTTP(w, r)
+				default:
+					http.NotFound(w, r)
+				}
+			}))
+			defer server.Close()
+			profile, err := os.MkdirTemp("", "leanwicket-killed-")
+			if !assertNoError(t, err) {
+				return
+			}
+			defer os.RemoveAll(profile)
+			open := func() (ask func(string) string, end func()) {
+				allocated, stop := chromedp.NewExecAllocator(context.Background(), chromium.Options(program, profile, false)...)
+				page, close := chromedp.NewContext(allocated)
+				ask = func(expression string) string {
+					ctx, cancel := context.WithTimeout(page, 20*time.Second)
+					defer cancel()
+					text, _ := chromedp.Run(ctx, chromedp.Evaluate[string]("Promise.resolve("+expression+").then(String)", chromedp.EvalAwaitPromise))
+					return text
+				}
+				if !assertNoError(t, chromedp.Do(page, chromedp.Navigate(server.URL))) {
+					return ask, func() { close(); stop() }
+				}
+				for end := time.Now().Add(20 * time.Second); ask(`globalThis.s?.snapshot.submission || ""`) == "" && time.Now().Before(end); {
+					time.Sleep(10 * time.Millisecond)
+				}
+				return ask, func() { close(); stop() }
+			}
+			ask, end := open()
+			for n := range random.IntN(12) {
+				ask(`(s.addRow("berths"), s.edit("berths/` + strconv.Itoa(n) + `/berth", "A` + strconv.Itoa(n) + `"))`)
+			}
+			vessel := "Heron " + strconv.Itoa(k)
+			ask(`(s.edit("vessel", "` + vessel + `"), s.submit(), s.kept.stored.then(() => { globalThis.confirmed = true }), "")`)
+			select {
+			case <-arrived:
+			case <-time.After(20 * time.Second):
+				t.Errorf("kill %d: nothing was sent", k)
+			}
+			time.Sleep(time.Duration(random.IntN(1000)) * time.Millisecond)
+			confirmed := ask(`globalThis.confirmed`) == "true" // a store that is slower than the send has promised nothing
+			_ = exec.Command("pkill", "-9", "-f", profile).Run()
+			end()
+			mu.Lock()
+			hangs = false
+			mu.Unlock()
+			for _, lock := range []string{"SingletonLock", "SingletonCookie", "SingletonSocket"} {
+				_ = os.Remove(profile + "/" + lock)
+			}
+			ask, end = open()
+			defer end()
+			if !confirmed {
+				t.Logf("kill %d: the store had confirmed nothing yet", k)
+				return
+			}
+			if got := ask(`s.snapshot.submission + " " + s.field("vessel").raw`); got != "unsettled "+vessel {
+				t.Errorf("kill %d: the next browser knows %q", k, got)
+			}
+			ask(`s.submit()`)
+			for until := time.Now().Add(20 * time.Second); ask(`s.snapshot.submission`) != "accepted" && time.Now().Before(until); {
+				time.Sleep(10 * time.Millisecond)
+			}
+			mu.Lock()
+			defer mu.Unlock()
+			for _, key := range keys {
+				if key != keys[0] {
+					t.Errorf("kill %d: two keys, %v", k, keys)
+				}
+			}
+			if len(keys) < 2 {
+				t.Errorf("kill %d: it was not sent again", k)
+			}
+		})
+	}
+	all.Wait()
+}
+
+func assertNoError(t *testing.T, err error) bool {
+	if err != nil {
+		t.Error(err)
+	}
+	return err == nil
+}
