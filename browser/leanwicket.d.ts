@@ -123,6 +123,8 @@ export interface Snapshot {
   readonly unsaved: boolean
   /** Whether leaving would be asked about. */
   readonly guarded: boolean
+  /** What was typed on an earlier page, at fields that this version of the form does not have: to be copied. */
+  readonly leftOut: readonly { readonly path: string; readonly raw: string }[]
 }
 
 /** What a step has changed. */

@@ -149,8 +149,10 @@ func (w *Writer) reply(r *lifecycle.Reply) []byte {
 
 // eventReader reads what event wrote.
 type eventReader struct {
-	form *form.Form
-	bad  string
+	form  *form.Form
+	bad   string
+	other bool // another version of the form has written it
+	unfit bool // and something in it has no place in this one
 }
 
 func (r *eventReader) event(o map[string]any) lifecycle.Event {
@@ -204,6 +206,10 @@ func (r *eventReader) answers(v any) []form.Answer {
 			return nil
 		}
 		place, ok := r.form.Lookup(parts[0])
+		if !ok && r.other {
+			r.unfit = true
+			continue
+		}
 		if !ok {
 			r.bad = `the path "` + parts[0] + `"`
 		}

@@ -2,6 +2,7 @@ package trace
 
 import (
 	"errors"
+	"hash/fnv"
 	"slices"
 	"strconv"
 	"strings"
@@ -11,46 +12,96 @@ import (
 )
 
 // AppendKept writes what a page keeps for the next one, as a JSON object with the
-// form's fingerprint. It has no private value: lifecycle.Session.Kept leaves those out.
+// form's name and fingerprint. It has no private value: lifecycle.Session.Kept leaves those
+// out.
 func AppendKept(to []byte, form *form.Form, r *lifecycle.Restored) []byte {
 	w := &Writer{form: form}
 	var o object
+	o.str("form", form.Name)
 	o.str("fingerprint", hex(form.Fingerprint()))
 	if r.Attempt != nil {
 		o.str("key", r.Attempt.Key.String())
+		o.str("sent", sentAs(form, r.Attempt))
 	}
 	o.raw("kept", w.kept(r))
 	return append(to, o.end()...)
 }
 
-// ErrOtherForm is the error of what another form, or another version of this one,
-// has kept.
-var ErrOtherForm = errors.New("another version of the form has kept this")
+// sentAs is a fingerprint of how an attempt went out: where to, and its body.
+func sentAs(form *form.Form, a *lifecycle.KeptAttempt) string {
+	h := fnv.New64a()
+	h.Write([]byte(form.Submit.Method + " " + form.Submit.URL + "\n"))
+	h.Write(form.AppendBody(nil, a.Values))
+	return hex(h.Sum64())
+}
 
-// ReadKept reads what AppendKept wrote.
-func ReadKept(form *form.Form, text string) (*lifecycle.Restored, error) {
+// canSend reports whether a form has the button and can hold the values of an attempt.
+func canSend(form *form.Form, a *lifecycle.KeptAttempt) bool {
+	_, known := form.ButtonAt(a.Button)
+	for _, v := range a.Values {
+		known = known && form.CanHold(v.Field, v.Value)
+	}
+	return known
+}
+
+// ErrOtherForm is the error of what another form has kept.
+var ErrOtherForm = errors.New("another form has kept this")
+
+// ReadKept reads what AppendKept wrote. What another version of the form has kept is read
+// as well: a session takes over what still fits. An attempt is kept only where it would go
+// out exactly as it was sent; else it reports lost, for the outcome is not known and the
+// attempt cannot be repeated.
+func ReadKept(form *form.Form, text string) (kept *lifecycle.Restored, lost bool, err error) {
 	o, err := parseObject(text)
 	if err != nil {
-		return nil, err
+		return nil, false, err
 	}
-	if str(o, "fingerprint") != hex(form.Fingerprint()) {
-		return nil, ErrOtherForm
+	if str(o, "form") != form.Name {
+		return nil, false, ErrOtherForm
 	}
-	kept, ok := o["kept"].(map[string]any)
+	written, ok := o["kept"].(map[string]any)
 	if !ok {
-		return nil, errJSON
+		return nil, false, errJSON
 	}
-	r := &eventReader{form: form}
-	restored := r.kept(kept)
-	if restored.Attempt != nil {
-		if restored.Attempt.Key, ok = lifecycle.ParseKey(str(o, "key")); !ok {
-			return nil, errJSON
+	other := str(o, "fingerprint") != hex(form.Fingerprint())
+	r := &eventReader{form: form, other: other}
+	kept = r.kept(written)
+	if kept.Attempt != nil {
+		if kept.Attempt.Key, ok = lifecycle.ParseKey(str(o, "key")); !ok {
+			return nil, false, errJSON
+		}
+		if other && (r.unfit || !canSend(form, kept.Attempt) || str(o, "sent") != sentAs(form, kept.Attempt)) {
+			kept.Attempt, lost = nil, true
 		}
 	}
 	if r.bad != "" {
-		return nil, errors.New("found " + r.bad)
+		return nil, false, errors.New("found " + r.bad)
 	}
-	return restored, nil
+	return kept, lost, nil
+}
+
+// LeftOut lists the answers of what was kept that a form has no place for: their path, and
+// what was typed.
+func LeftOut(form *form.Form, kept *lifecycle.Restored) (list []lifecycle.Kept) {
+	look := func(path string, v *lifecycle.Kept) {
+		place, ok := form.Lookup(path)
+		if (!ok || !form.CanHold(place.Field, v.Baseline)) && v.Raw != "" {
+			left := *v
+			left.Path = path
+			list = append(list, left)
+		}
+	}
+	for k := range kept.Values {
+		look(kept.Values[k].Path, &kept.Values[k])
+	}
+	for _, group := range kept.Groups {
+		for row := range group.Rows[:min(int(group.Now), len(group.Rows))] {
+			for k := range group.Rows[row] {
+				look(strings.Replace(group.Rows[row][k].Path, "*", strconv.Itoa(row), 1), &group.Rows[row][k])
+			}
+		}
+	}
+	return list
 }
 
 func (w *Writer) kept(r *lifecycle.Restored) []byte {

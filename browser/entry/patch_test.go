@@ -38,7 +38,7 @@ func told(p *page, what string) (records []string) {
 // to be sent, and what the next page would need.
 func TestPatches(t *testing.T) {
 	p := openForm(t, "visit.form.yaml")
-	require.Equal(t, []string{"form|" + strconv.Itoa(int(p.number)) + "|visit|Visit|submit"}, told(p, "form"))
+	require.Equal(t, []string{"form|" + strconv.Itoa(int(p.number)) + "|visit|Visit|submit|" + protocol}, told(p, "form"))
 	p.happened("edit", [4]string{"vessel", "Egret\x1e\x1f"})
 	require.Equal(t, []string{"field|vessel|0|adv|Egret||Egret"}, told(p, "field"), "the ends of parts are in no text")
 	p.happened("edit", [4]string{"nights", "3"})

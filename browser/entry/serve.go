@@ -37,6 +37,10 @@ type happening struct {
 	event lifecycle.Event
 }
 
+// protocol names what the script and the core say to each other. It is another one in the
+// script (session.js) as soon as they would not understand each other.
+const protocol = "2"
+
 var pages []*page
 
 // number is a page as its session's clock and its way to the network, which are
@@ -100,13 +104,22 @@ func open(compiled []byte, now time.Duration, seed, mark, kept, given string) (*
 		p.seed = lifecycle.Seed(key)
 	}
 	o.Seed = p.seed
-	p.out.add("form", strconv.Itoa(int(p.number)), f.Name, f.Title, strings.Join(f.Buttons, " "))
+	p.out.add("form", strconv.Itoa(int(p.number)), f.Name, f.Title, strings.Join(f.Buttons, " "), protocol)
+	lost := mark != ""
 	if kept != "" {
-		o.Kept, _ = trace.ReadKept(f, kept) // what another version of the form kept is dropped
+		earlier, unrepeatable, err := trace.ReadKept(f, kept)
+		if err != nil {
+			p.out.add("unreadable", err.Error())
+		} else {
+			o.Kept, lost = earlier, lost || unrepeatable
+			for _, left := range trace.LeftOut(f, earlier) {
+				p.out.add("left out", left.Path, left.Raw)
+			}
+		}
 	}
 	p.runner = runner.New(f, o)
 	p.everything()
-	if mark != "" {
+	if lost {
 		p.out.add("say", lifecycle.Assertive.String(), f.Text(form.Message{ID: form.MessageUnsettledPrivate}), "unsure", "submission")
 	}
 	return p, nil

@@ -4,6 +4,9 @@ import { PART, RECORD, bereaved, clean, flat, load } from "./core.js"
 import { Kept } from "./kept.js"
 import { Fields, issuesOf, same } from "./snapshot.js"
 
+/** What the core says to this script, and this script to the core (serve.go). */
+const protocol = "2"
+
 /** @typedef {import("../leanwicket").Field} Field */
 /** @typedef {import("../leanwicket").Change} Change */
 /** @typedef {import("../leanwicket").OpenOptions} OpenOptions */
@@ -64,7 +67,7 @@ export class Session extends EventTarget {
     this.options = options
     this.snapshot = same(undefined, /** @type {Snapshot} */ ({
       form: "", title: "", buttons: [], fields: [], issues: [], said: undefined, pending: "", submission: "idle", prefill: "none",
-      leaving: "present", question: undefined, receipt: undefined, unsaved: false, guarded: false, busy: false, locked: false,
+      leaving: "present", question: undefined, receipt: undefined, unsaved: false, guarded: false, leftOut: [], busy: false, locked: false,
     }))
   }
 
@@ -244,6 +247,7 @@ export class Session extends EventTarget {
         case "error": throw new Error(parts.join(" "))
         case "form": {
           [, now.form, now.title] = parts
+          if (parts[4] !== protocol) throw new Error("the script and the core are of different versions; right would be both from one bundle")
           for (const name of parts[3].split(" ")) buttons.push({ name, holds: [], why: "" })
           break
         }
@@ -267,9 +271,12 @@ export class Session extends EventTarget {
         }
         case "say": {
           const [level, text, about, until] = parts
-          now.said = { level, text, about, until, count: (before.said?.count || 0) + 1 }
+          const first = now.said === before.said ? undefined : now.said // at the opening there can be two
+          now.said = { level, text: first ? first.text + " " + text : text, about, until, count: (before.said?.count || 0) + 1 }
           break
         }
+        case "left out": now.leftOut = [...now.leftOut, { path: parts[0], raw: parts[1] }]; break
+        case "unreadable": console.warn("leanwicket: what an earlier page kept cannot be read:", parts[0]); break
         case "tell": events.push(["announced", parts[0]]); break
         case "focus": events.push(["focus", parts[0]]); break
         case "ask": events.push(["question", { reason: parts[0], to: parts[1] }]); break

@@ -29,6 +29,10 @@ export const shown = {
     this.polite = line(this.notice, "status")
     this.urgent = line(this.notice, "alert")
     this.pending = line(this.notice) // seen, and not announced: aria-busy says it
+    this.leftOut = document.createElement("ul") // what an earlier page kept, and the form has no field for any more
+    this.leftOut.append(...this.session.snapshot.leftOut.map(({ path, raw }) => Object.assign(document.createElement("li"), { textContent: path + ": " + raw })))
+    this.leftOut.hidden = !this.leftOut.children.length
+    this.notice.append(this.leftOut)
     this.hush = line(this.notice, "status") // announced, and not shown: the rows show it
     this.hush.className = "leanwicket-first"
     this.sized = new ResizeObserver(() => document.documentElement.style.setProperty("--leanwicket-notice-height", this.notice.offsetHeight + "px"))
@@ -185,7 +189,7 @@ export const shown = {
     if (this.list.innerHTML !== items.map(i => i.outerHTML).join("")) this.list.replaceChildren(...items)
     this.pending.textContent = this.polite.textContent || this.urgent.textContent ? "" : this.session.snapshot.pending
     this.notice.className = "leanwicket-notice" + (this.noticed === "good" || this.noticed === "unsure" ? " leanwicket-" + this.noticed : "")
-    this.notice.hidden = !this.polite.textContent && !this.urgent.textContent && !this.pending.textContent
+    this.notice.hidden = !this.polite.textContent && !this.urgent.textContent && !this.pending.textContent && this.leftOut.hidden
     if (this.title) {
       const pending = ["sending", "checking", "waiting"].includes(this.submission)
       const title = (wrong.length ? wrong.length + " to mend – " : pending ? "Sending – " : this.submission === "accepted" ? "Received – " : "") + this.title

@@ -102,7 +102,7 @@ func (a *Account) closePage() {
 	if kept != nil { // through the text that a page keeps
 		text := string(trace.AppendKept(nil, a.rules.form, kept))
 		var err error
-		if kept, err = trace.ReadKept(a.rules.form, text); err != nil {
+		if kept, _, err = trace.ReadKept(a.rules.form, text); err != nil {
 			a.fail("what was kept cannot be read: %v: %s", err, text)
 		}
 	}
