@@ -247,3 +247,107 @@ func TestWhatIsLeftOutIsSaidAtOnce(t *testing.T) {
 		require.Equal(t, "Heron", vessel.Raw())
 	}
 }
+
+// A row that somebody typed in takes nothing of a newer load; the rows beside it follow
+// it, and where they are as many, the group is not contested for that.
+func TestRowsBesideOneThatIsTyped(t *testing.T) {
+	for _, ask := range []bool{false, true} {
+		declared, err := form.New(form.Declaration{
+			Name: "berths", Buttons: []string{"save"}, Prefill: form.PrefillPolicy{URL: "/berths", Timeout: 1, Ask: ask}, Submit: form.SubmitPolicy{URL: "/berths", Method: "PUT", Timeout: 1},
+			Fields: []form.Field{{Path: "berths", Kind: form.KindRows}, {Path: "berths/*/vessel", Kind: form.KindText}},
+		})
+		require.NoError(t, err)
+		body := func(vessels ...string) []form.Answer {
+			list := []form.Answer{{Place: form.Place{Field: 0, Row: -1}, Value: form.Number(int64(len(vessels)), 0)}}
+			for k, vessel := range vessels {
+				list = append(list, form.Answer{Place: form.Place{Field: 1, Row: int32(k)}, Value: form.Text(vessel)})
+			}
+			return list
+		}
+		s, _ := Open(declared, Seed{})
+		load := func(vessels ...string) {
+			effects, err := s.Apply(Refresh())
+			require.NoError(t, err)
+			_, err = s.Apply(Loaded(effects[slices.IndexFunc(effects, func(e Effect) bool { return e.Kind == EffectLoad })].Request, body(vessels...), ""))
+			require.NoError(t, err)
+		}
+		is := func(path, value string, contested bool) {
+			f, ok := s.Field(path)
+			require.True(t, ok, path)
+			require.Equal(t, contested, f.Contested(), path)
+			if value != "" {
+				require.Equal(t, value, f.Value().String(), path)
+			}
+		}
+		load("Heron", "Tern", "Gull")
+		_, err = s.Apply(Edit("berths/0/vessel", "Egret"))
+		require.NoError(t, err)
+		load("Heron", "Knot", "Gull")
+		is("berths", "", false)
+		is("berths/0/vessel", "Egret", false)
+		is("berths/1/vessel", "Knot", false)
+		load("Dunlin", "Knot", "Gull")
+		is("berths/0/vessel", "Egret", ask)
+
+		// One row less: the group is contested as a whole, and no row in it apart.
+		load("Dunlin", "Gull")
+		is("berths", "", true)
+		is("berths/0/vessel", "Egret", false)
+
+		// A row that was sent, and whose outcome is not known, comes with the load that has
+		// it, though it was taken back meanwhile and its neighbour is being typed in.
+		s, _ = Open(declared, Seed{})
+		load("Heron")
+		for _, e := range []Event{AddRow("berths"), Edit("berths/1/vessel", "Tern"), Submit(""), Cancel(), Reset(), Edit("berths/0/vessel", "Egret")} {
+			_, err := s.Apply(e)
+			require.NoError(t, err)
+		}
+		load("Heron", "Tern") // it waits until the attempt is settled
+		_, err = s.Apply(Retry())
+		require.NoError(t, err)
+		_, err = s.Apply(Replied(1, 2, &Reply{Kind: ReplyRefused}))
+		require.NoError(t, err)
+		is("berths", "", false)
+		is("berths/0/vessel", "Egret", false)
+		is("berths/1/vessel", "Tern", false)
+	}
+}
+
+// A kept group is one of the form, and not one of its rows.
+func TestAKeptGroupIsNoRow(t *testing.T) {
+	s := fullSession(t)
+	fresh, _ := Open(s.form, Seed{})
+	_, err := fresh.Apply(Restore(&Restored{Groups: []KeptGroup{{Path: "berths/0", Rows: [][]Kept{{{Path: "berths/*/vessel", Raw: "Gull"}}}, Now: 1}}}))
+	require.NoError(t, err)
+	message, _, _ := fresh.Notice()
+	require.Equal(t, form.MessageRestoredLeftOut, message.ID)
+}
+
+// Rows that were packed know which lists they are in.
+func TestPackedRowsAreInTheirLists(t *testing.T) {
+	declared, err := form.New(form.Declaration{
+		Name: "berths", Buttons: []string{"save"}, Prefill: form.PrefillPolicy{URL: "/berths", Timeout: 1}, Submit: form.SubmitPolicy{URL: "/berths", Method: "PUT", Timeout: 1},
+		Fields: []form.Field{{Path: "berths", Kind: form.KindRows}, {Path: "berths/*/vessel", Kind: form.KindText}},
+	})
+	require.NoError(t, err)
+	s, opening := Open(declared, Seed{})
+	load := opening[slices.IndexFunc(opening, func(e Effect) bool { return e.Kind == EffectLoad })].Request
+	for _, e := range []Event{Loaded(load, []form.Answer{{Place: form.Place{Field: 0, Row: -1}, Value: form.Number(2, 0)}, {Place: form.Place{Field: 1, Row: 0}, Value: form.Text("Heron")}}, ""), RemoveRow("berths/0"), AddRow("berths")} {
+		_, err := s.Apply(e)
+		require.NoError(t, err)
+	}
+	packer := NewPacker(s.form, PackOptions{Whole: true})
+	packer.Normalise(s)
+	packed := packer.Pack(nil, s, nil)
+	again := &Session{}
+	packer.Unpack(packed, again)
+	for _, of := range []*Session{s, again} {
+		for _, which := range []rowLists{inNow, inBase, inSent} {
+			list := *of.groups[0].list(which)
+			for r := range of.rows {
+				require.Equal(t, slices.Contains(list, int32(r)), of.rowIn(int32(r), which), "row %d", r)
+			}
+		}
+	}
+	require.NotEqual(t, again.groups[0].now, again.groups[0].base)
+}
