@@ -35,7 +35,7 @@ schema:
     fast: {type: boolean}
     reason: {type: string}
     days: {type: array, uniqueItems: true, items: {enum: [mon, tue, wed]}}
-    crew: {type: array, maxItems: 9, items: {properties: {name: {type: string}, age: {type: integer}}, required: [name]}}
+    crew: {type: array, maxItems: 12, items: {properties: {name: {type: string}, age: {type: integer}}, required: [name]}}
   required: [name]
 fields:
   name: {label: Name, help: As painted on the bow}

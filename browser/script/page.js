@@ -25,7 +25,7 @@ export class Page {
   prefill = ""
 
   open() {
-    pages.push(this)
+    this.number = pages.push(this) - 1
     const typed = this.typedBefore()
     this.prepare()
     const told = event => ({ detail }) => this.guarded(detail, this.does[event])
@@ -69,10 +69,15 @@ export class Page {
     on(this.form, "submit", e => {
       e.preventDefault()
       const by = e.submitter
-      if (by && rowButtons.includes(by.name)) return this.rowButton(by.name.slice(11), by.value)
+      if (by && rowButtons.includes(by.name) && !this.entered) return this.rowButton(by.name.slice(11), by.value)
       const buttons = this.session.snapshot.buttons.map(b => b.name)
       this.happened("submit", by && buttons.includes(by.value) ? by.value : buttons[0])
     })
+    // Enter in a control means the form's first button, whatever stands before it.
+    on(this.form, "keydown", e => {
+      this.entered = e.key === "Enter" && e.target.localName === "input" && !["submit", "button", "image"].includes(e.target.type)
+    }, true)
+    for (const over of ["keyup", "pointerdown"]) on(document, over, () => { this.entered = false }, true)
     on(this.form, "reset", e => { e.preventDefault(); this.happened("reset") })
     // Who was let go and is still here, as after a link to a download, goes on.
     const here = () => { if (this.form.dataset.leanwicketLeave === "gone") this.happened("returned") }
@@ -106,7 +111,14 @@ export class Page {
     this.ends.abort()
     this.unobserve?.()
     this.sized?.disconnect()
-    for (const part of [this.notice, this.dialog, ...this.added]) part?.remove()
+    for (const part of [this.dialog, ...this.added, ...this.form.querySelectorAll(".leanwicket-choice")]) part?.remove()
+    for (const c of this.controls()) {
+      c.removeAttribute("aria-invalid")
+      const ids = (c.getAttribute("aria-describedby") || "").split(" ").filter(id => document.getElementById(id))
+      if (ids.length) c.setAttribute("aria-describedby", ids.join(" "))
+      else c.removeAttribute("aria-describedby")
+    }
+    for (const part of [this.notice, this.summary]) if (part) { part.hidden = true; delete part.dataset.leanwicketTaken }
     if (this.title) document.title = this.title
   }
 

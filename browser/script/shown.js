@@ -1,14 +1,21 @@
+/** What is a row of a group. */
+const aRow = ".leanwicket-row, [data-leanwicket-row]"
+
 // What a form shows.
 export const shown = {
   // The parts of the page that are not there without script: the summary of what is
   // wrong above the form, and the notice that sticks to the lower edge of the window.
   prepare() {
+    // Ids of the first form are those that a server writes; those of others have a number.
+    this.prefix = "leanwicket-" + (this.number ? this.number + "-" : "")
     const part = (name, put) => {
-      const found = document.getElementById("leanwicket-" + name)
-      const element = found && !("leanwicketTaken" in found.dataset) ? found : document.createElement("div")
+      const own = document.getElementById("leanwicket-" + name)
+      const found = this.marked(name, "") || (this.form.id ? document.querySelector(`[data-leanwicket-${name}="${CSS.escape(this.form.id)}"]`) : null) || (own && !("leanwicketTaken" in own.dataset) ? own : null)
+      const element = found || document.createElement("div")
       element.dataset.leanwicketTaken = ""
-      if (!found) element.id = "leanwicket-" + name
-      element.className = "leanwicket-" + name
+      element.id ||= this.prefix + name
+      element.classList.add("leanwicket-" + name)
+      if (!found) this.added.push(element)
       element.tabIndex = -1
       element.hidden = true
       element.replaceChildren()
@@ -42,13 +49,35 @@ export const shown = {
     this.pickers(this.form)
   },
 
-  // The id of a field's or a group's part, and the element that has that of a group.
-  id(path) { return "leanwicket-" + path.replaceAll("/", "-") },
-  target(path) { return document.getElementById(this.id(path)) },
+  // The id of a field's or a group's part.
+  id(path) { return this.prefix + path.replaceAll("/", "-") },
 
+  // The element of the form that the page has marked for a path, or as it is written by a
+  // server.
+  marked(what, path) { return this.form.querySelector(`[data-leanwicket-${what}="${CSS.escape(path)}"]`) },
+  target(path) { return this.marked("rows", path) || this.form.querySelector("#" + CSS.escape("leanwicket-" + path.replaceAll("/", "-"))) },
+
+  // The box of a field: what the page has marked, else the nearest element that has no
+  // other control.
   box(path) {
     const control = this.controls(path)[0]
-    return control?.closest("[data-leanwicket-field], .leanwicket-field") || control?.parentElement || this.form.querySelector(`[data-leanwicket-field="${CSS.escape(path)}"]`)
+    const marked = this.marked("field", path) || control?.closest("[data-leanwicket-field], .leanwicket-field")
+    if (marked || !control) return marked
+    let box = control.parentElement
+    for (let k = 0; k < 2 && box !== this.form && !box.matches(aRow) && box.parentElement !== this.form && this.alone(box.parentElement, path); k++) box = box.parentElement
+    return box
+  },
+
+  // Whether an element has no controls but those of a field.
+  alone(element, path) { return [...element.querySelectorAll("input:not([type=hidden]), select, textarea, button[type=submit]")].every(c => c.name === path) },
+
+  // Puts something below a control or in a box: never into a label, and not among the
+  // parts of a grid.
+  beside(element, at) {
+    let after = at.closest("label") || at
+    while (after.parentElement && after.parentElement !== this.form && /grid|flex|table-row/.test(getComputedStyle(after.parentElement).display)) after = after.parentElement
+    if (after.localName === "tr" || after.localName === "td") after = at
+    after.after(element)
   },
 
   field({ path, asked, checking, contested, raw, saved }, issues) {
@@ -77,15 +106,18 @@ export const shown = {
   issues(path, all, box, issues) {
     this.shown.set(path, issues)
     const id = this.id(path) + "-issues"
-    let list = document.getElementById(id)
+    let list = this.form.querySelector("#" + CSS.escape(id))
     if (!list && !issues.length) return
     if (!list) {
       list = document.createElement("ul")
       list.id = id
       list.className = "leanwicket-issues"
-      if (!all.length) box?.querySelector(":scope > legend")?.after(list)
+      const place = this.marked("issues", path)
+      if (place) place.replaceChildren(list)
+      else if (!all.length) (box?.querySelector(":scope > legend, :scope > caption")?.after(list), box && !list.isConnected && box.prepend(list))
       else if (box?.classList.contains("leanwicket-field")) (box.querySelector(":scope > fieldset") || box).append(list)
-      else (all.at(-1).closest("label") || all.at(-1)).after(list)
+      else this.beside(list, all.at(-1))
+      this.added.push(list)
     }
     list.replaceChildren(...issues.map(text => Object.assign(document.createElement("li"), { textContent: text })))
     list.hidden = !issues.length
@@ -126,22 +158,40 @@ export const shown = {
     group.toggleAttribute("data-leanwicket-unasked", group.hidden)
     const number = this.form.elements[path]
     if (number) number.value = String(count)
-    const rows = [...group.querySelectorAll(":scope > .leanwicket-row")]
+    const rows = this.rowsOf(group)
     rows.slice(count).forEach(r => r.remove())
-    const template = group.querySelector(":scope > template")
+    const template = group.querySelector("template")
+    if (!template && count > rows.length) this.lacks(`rows of ${path} have no template`, `a <template> with one row in the element with data-leanwicket-rows="${path}"`)
     for (let k = rows.length; k < count && template; k++) {
       const row = template.content.firstElementChild.cloneNode(true)
+      row.dataset.leanwicketRow = ""
+      // In names, ids and what refers to them * stands for the row, where its group is before it.
       for (const element of [row, ...row.querySelectorAll("*")]) {
-        for (const a of element.attributes) a.value = a.value.replaceAll("*", k)
-        for (const child of element.childNodes) if (child.nodeType === 3) child.data = child.data.replaceAll("*", k + 1)
+        for (const a of element.attributes) a.value = a.value.replaceAll(path + "/*", path + "/" + k).replaceAll(path.replaceAll("/", "-") + "-*", path.replaceAll("/", "-") + "-" + k)
+        if ("leanwicketNumber" in element.dataset) element.textContent = String(k + 1)
+        if (row.classList.contains("leanwicket-row")) for (const child of element.childNodes) if (child.nodeType === 3) child.data = child.data.replaceAll("*", k + 1)
       }
       if (k === 0) row.querySelector(`[name=leanwicket-move][value="${CSS.escape(path)}/0"]`)?.remove()
       template.before(row)
       this.pickers(row)
     }
-    const label = group.querySelector(":scope > legend")?.textContent.trim()
+    const label = (group.querySelector(":scope > legend, :scope > caption")?.textContent.trim()) || this.session.field(path)?.label || path
     this.contested(group, path, contested, count + " × " + label, saved + " × " + label)
     this.issues(path, [], group, issues)
+  },
+
+  // The rows of a group that are on the page.
+  rowsOf(group) {
+    const template = group.querySelector("template")
+    return [...(template ? template.parentElement : group).children].filter(e => e.matches(aRow))
+  },
+
+  // What the page lacks is said once, with the remedy.
+  lacks(what, remedy) {
+    this.missed ??= new Set()
+    if (this.missed.has(what)) return
+    this.missed.add(what)
+    console.warn(`leanwicket: ${what}; right would be ${remedy}`)
   },
 
   // say shows a message once: above what is wrong where it speaks of that, else in the
@@ -167,6 +217,7 @@ export const shown = {
     for (const [path, issues] of this.shown) {
       if (!issues.length) continue
       const target = this.controls(path)[0] || this.target(path)
+      if (target) target.id ||= this.id(path)
       if (target) all.push(...issues.map(text => ({ target, text })))
     }
     all.sort((a, b) => a.target.compareDocumentPosition(b.target) & 2 ? 1 : -1)
@@ -188,7 +239,7 @@ export const shown = {
     })
     if (this.list.innerHTML !== items.map(i => i.outerHTML).join("")) this.list.replaceChildren(...items)
     this.pending.textContent = this.polite.textContent || this.urgent.textContent ? "" : this.session.snapshot.pending
-    this.notice.className = "leanwicket-notice" + (this.noticed === "good" || this.noticed === "unsure" ? " leanwicket-" + this.noticed : "")
+    for (const kind of ["good", "unsure"]) this.notice.classList.toggle("leanwicket-" + kind, this.noticed === kind)
     this.notice.hidden = !this.polite.textContent && !this.urgent.textContent && !this.pending.textContent && this.leftOut.hidden
     if (this.title) {
       const pending = ["sending", "checking", "waiting"].includes(this.submission)
@@ -213,7 +264,7 @@ export const shown = {
   // button that adds one.
   rowFocus(what, path, at) {
     const group = this.target(path)
-    const rows = group ? [...group.querySelectorAll(":scope > .leanwicket-row")] : []
+    const rows = group ? this.rowsOf(group) : []
     const row = rows[Math.min(at, rows.length - 1)]
     const target = what === "add" ? row?.querySelector("input:not([type=hidden]), textarea, select") : row?.querySelector(`[name=leanwicket-${what}]`) || row?.querySelector("[name=leanwicket-remove]")
     ;(target || group?.querySelector("[name=leanwicket-add]"))?.focus()
@@ -253,12 +304,12 @@ export const shown = {
     if (!this.dialog) {
       this.dialog = document.createElement("dialog")
       this.dialog.className = "leanwicket-ask"
-      this.dialog.setAttribute("aria-labelledby", "leanwicket-ask-title")
+      this.dialog.setAttribute("aria-labelledby", this.prefix + "ask-title")
       this.dialog.addEventListener("cancel", e => this.guarded(e, () => { e.preventDefault(); this.happened("answer", "stay") }), { signal: this.ends.signal })
       document.body.append(this.dialog)
     }
     const words = { unsaved: "What you have typed is not sent yet.", sending: "Your answers are still being sent.", unsettled: "It is not known whether your answers have arrived." }
-    const title = Object.assign(document.createElement("p"), { id: "leanwicket-ask-title", textContent: words[reason] || reason })
+    const title = Object.assign(document.createElement("p"), { id: this.prefix + "ask-title", textContent: words[reason] || reason })
     const answers = [["stay", "Stay"], ["submit", "Send and leave"], ["discard", "Leave without it"]].map(([answer, label]) => {
       const b = Object.assign(document.createElement("button"), { type: "button", value: answer, textContent: label })
       b.addEventListener("click", e => this.guarded(e, () => { this.dialog.close(); this.happened("answer", answer) }), { signal: this.ends.signal })

@@ -23,7 +23,7 @@ export function issuesOf(parts) {
  */
 export function same(before, now) {
   if (before !== undefined && Object.is(before, now)) return before
-  if (typeof now !== "object" || !now) return now
+  if (typeof now !== "object" || !now || Object.isFrozen(now)) return now // what is frozen was compared before
   /** @type {any} */
   const parts = now
   /** @type {any} */
@@ -124,7 +124,9 @@ export class Fields {
         const fields = members.flatMap(member => this.byPath.get(member.replace("*", String(k))) || [])
         rows.push({ key: fields[0]?.key || String(k), path: path + "/" + k, fields })
       }
-      this.byPath.set(path, Object.freeze({ ...group, rows: shared(group.rows || [], rows) }))
+      const now = shared(group.rows || [], rows)
+      if (now === group.rows) continue
+      this.byPath.set(path, Object.freeze({ ...group, rows: now }))
       this.altered = true
     }
     this.moved.clear()
@@ -135,11 +137,12 @@ export class Fields {
   }
 }
 
-/** Rows, each the same object as before where it has the same fields. @param {readonly Row[]} before @param {Row[]} rows */
+/** Rows, each the same object as before where it has the same fields, and their list. @param {readonly Row[]} before @param {Row[]} rows */
 function shared(before, rows) {
-  return Object.freeze(rows.map((row, k) => {
+  const now = rows.map((row, k) => {
     const old = before[k]
     if (old && old.key === row.key && old.fields.length === row.fields.length && old.fields.every((f, n) => f === row.fields[n])) return old
     return Object.freeze({ ...row, fields: Object.freeze(row.fields) })
-  }))
+  })
+  return now.length === before.length && now.every((row, k) => row === before[k]) ? before : Object.freeze(now)
 }

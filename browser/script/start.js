@@ -12,11 +12,19 @@ import "./style.js"
 
 const here = document.currentScript instanceof HTMLScriptElement ? document.currentScript.src : location.href
 
+// What is kept of a form has the name of its source, and of further forms of one source on
+// a page their id or their number.
+function keptAs(form) {
+  const source = form.dataset.leanwicketForm
+  const place = [...document.querySelectorAll(`form[data-leanwicket-form="${CSS.escape(source)}"]`)].indexOf(form)
+  return place > 0 ? source + " " + (form.id || place) : source
+}
+
 async function start(form) {
   const { leanwicketForm: source, leanwicketAccount: account, leanwicketKeep: keep, leanwicketGiven: given = "" } = form.dataset
   let page
   try {
-    const session = await open(source, { core: new URL("leanwicket.wasm", here), account, given: Object.fromEntries(new URLSearchParams(given)), keep: { name: source, hours: keep === "off" ? 0 : Number(keep || 24) } })
+    const session = await open(source, { core: new URL("leanwicket.wasm", here), account, given: Object.fromEntries(new URLSearchParams(given)), keep: { name: keptAs(form), hours: keep === "off" ? 0 : Number(keep || 24) } })
     page = new Page(form, session)
     page.open()
   } catch (failed) {

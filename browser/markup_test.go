@@ -1,0 +1,91 @@
+//go:build !js
+
+package browser_test
+
+import (
+	"fmt"
+	"net/http"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+)
+
+// Other people's markup: two forms of one kind on a page, rows in a table and in cards, a
+// label around its control, a grid, places of the page's own, a button that adds before
+// the one that sends. Neither form writes into the other.
+func TestOtherPeoplesMarkup(t *testing.T) {
+	b := scriptPage(t, strings.Replace(crewForm, "prefill: {url: /saved, ifEdited: ask}\n", "", 1), func(w http.ResponseWriter, r *http.Request) {
+		if r.Method == "POST" {
+			w.WriteHeader(422)
+			fmt.Fprint(w, `{"errors": {"crew/10/name": ["Is on leave."]}}`)
+			return
+		}
+		http.NotFound(w, r)
+	})
+	b.broken.Store(true)
+	b.do(chromedp.Navigate(b.site + "/testdata/markup.html"))
+	ready := `[...document.forms].every(f => f.dataset.leanwicketReady !== undefined)`
+	b.becomes("true", ready)
+	forms := `document.forms`
+	for range 11 {
+		b.js(forms + `.out.querySelector("[name=leanwicket-add]").click()`)
+	}
+	b.js(forms + `.back.querySelector("[name=leanwicket-add]").click()`)
+	require.Equal(t, "11 1", b.js(forms+`.out.querySelectorAll("tbody tr").length + " " + `+forms+`.back.querySelectorAll("article").length`))
+	require.Equal(t, `11 crew/10/name .* crew/10`, b.js(`(r => [r.querySelector("span").textContent, r.querySelector("input").name, r.querySelector("input").pattern, r.querySelector("button").value].join(" "))(`+forms+`.out.querySelector("tbody tr:last-of-type")`+`)`))
+	require.Equal(t, "none", b.js(`getComputedStyle(document.querySelector("div.reason")).display`))
+	b.js(forms + `.out.elements.fast.click()`)
+	require.Equal(t, "flex", b.js(`getComputedStyle(document.querySelector("div.reason")).display`))
+
+	// Enter sends, though a button that adds a row stands before.
+	b.js(forms + `.out.elements.seats.focus()`)
+	b.do(chromedp.KeyEvent("many\r"))
+	b.becomes("false", `document.querySelector(".my-errors").hidden`)
+	require.Equal(t, "11", b.js(forms+`.out.querySelectorAll("tbody tr").length`))
+	require.Equal(t, "my-errors leanwicket-summary", b.js(`document.querySelector(".my-errors").className`))
+	for _, link := range strings.Split(b.js(`[...document.querySelectorAll(".my-errors a")].map(a => a.getAttribute("href")).join("|")`), "|") {
+		require.Equal(t, "out", b.js(`document.querySelector("`+link+`").form.id`), link)
+	}
+	described := func(form, name string) string {
+		return b.js(`(c => (c.getAttribute("aria-describedby") || "").split(" ").filter(Boolean).map(id => document.getElementById(id).textContent).join(" "))(document.forms.` + form + `.elements["` + name + `"])`)
+	}
+	require.Equal(t, "seats: enter a whole number.", described("out", "seats"))
+	require.Equal(t, "Name is missing.", described("out", "name"))
+	require.Equal(t, "", described("back", "seats"), "the other form is as it was")
+	require.Equal(t, "0", b.js(`document.querySelectorAll("label .leanwicket-issues, .grid .leanwicket-issues").length`))
+	require.Equal(t, "0", b.js(forms+`.back.querySelectorAll(".leanwicket-issues").length`))
+	require.Equal(t, "Name *", b.js(forms+`.out.elements.name.labels[0].firstChild.data.trim()`))
+
+	// The other form is sent, and says its own: at the place that its page has for it.
+	b.js(forms + `.back.querySelector(":scope > button").click()`)
+	b.becomes("Name is missing.", forms+`.back.querySelector("[data-leanwicket-issues]").textContent`)
+	ids := b.js(`(all => all.length - new Set(all).size)([...document.querySelectorAll("[id]")].map(e => e.id))`)
+	require.Equal(t, "0", ids, "no id is there twice")
+
+	// A refusal finds the eleventh row. A reset takes everything away at once.
+	b.js(`(leanwicket.tell(document.forms.out, "edit", "name", "Heron"), leanwicket.tell(document.forms.out, "edit", "seats", "4"))`)
+	for row := range 11 {
+		b.js(fmt.Sprintf(`leanwicket.tell(document.forms.out, "edit", "crew/%d/name", "Bo")`, row))
+	}
+	b.js(forms + `.out.querySelector("[value=submit]").click()`)
+	b.becomes("refused", forms+`.out.dataset.leanwicketState`)
+	require.Equal(t, "Is on leave.", described("out", "crew/10/name"))
+	b.js(forms + `.out.reset()`)
+	require.Equal(t, "true 0", b.js(`document.querySelector(".my-errors").hidden + " " + `+forms+`.out.querySelectorAll("[aria-invalid]").length`))
+
+	// A form that a framework takes away and puts in again.
+	b.js(forms + `.back.querySelector("[name=name]").focus()`)
+	b.do(chromedp.KeyEvent("Egret"))
+	b.js(`(f => { leanwicket.release(f); f.remove(); document.body.append(f); return leanwicket.bind(f) })(document.forms.back).then(() => "")`)
+	require.Equal(t, "Egret", b.js(forms+`.back.elements.name.value`))
+	require.Equal(t, "idle", b.js(forms+`.back.dataset.leanwicketState`))
+
+	// Each form has a draft of its own.
+	b.accept.Store(true)
+	b.js(`leanwicket.tell(document.forms.out, "edit", "name", "Heron")`)
+	b.do(chromedp.Navigate(b.site + "/testdata/markup.html"))
+	b.becomes("true", ready)
+	require.Equal(t, "Heron Egret", b.js(forms+`.out.elements.name.value + " " + `+forms+`.back.elements.name.value`))
+}
