@@ -16,8 +16,10 @@ import (
 // label around its control, a grid, places of the page's own, a button that adds before
 // the one that sends. Neither form writes into the other.
 func TestOtherPeoplesMarkup(t *testing.T) {
+	headers := make(chan string, 9)
 	b := scriptPage(t, strings.Replace(crewForm, "prefill: {url: /saved, ifEdited: ask}\n", "", 1), func(w http.ResponseWriter, r *http.Request) {
 		if r.Method == "POST" {
+			headers <- r.Header.Get("X-Harbour-Token") + " " + r.Header.Get("X-Signed")
 			w.WriteHeader(422)
 			fmt.Fprint(w, `{"errors": {"crew/10/name": ["Is on leave."]}}`)
 			return
@@ -72,6 +74,7 @@ func TestOtherPeoplesMarkup(t *testing.T) {
 	b.js(forms + `.out.querySelector("[value=submit]").click()`)
 	b.becomes("refused", forms+`.out.dataset.leanwicketState`)
 	require.Equal(t, "Is on leave.", described("out", "crew/10/name"))
+	require.Equal(t, "gull send", <-headers, "a token of the page, and a header of its function")
 	b.js(forms + `.out.reset()`)
 	require.Equal(t, "true 0", b.js(`document.querySelector(".my-errors").hidden + " " + `+forms+`.out.querySelectorAll("[aria-invalid]").length`))
 

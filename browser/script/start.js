@@ -20,11 +20,29 @@ function keptAs(form) {
   return place > 0 ? source + " " + (form.id || place) : source
 }
 
+// The headers of each request, as the form declares them: a token of a <meta> of the page,
+// and what a function of the page returns.
+function headersOf(form) {
+  const { leanwicketToken: token, leanwicketHeaders: named } = form.dataset
+  if (!token && !named) return undefined
+  return async request => {
+    const headers = {}
+    if (token) {
+      const [header, meta] = token.trim().split(/\s+/)
+      const found = document.querySelector(`meta[name="${CSS.escape(meta || "")}"]`)
+      if (found) headers[header] = found.content
+      else console.warn(`leanwicket: no <meta name="${meta}"> has the token of ${header}; right would be data-leanwicket-token="HEADER META"`)
+    }
+    const made = typeof globalThis[named] === "function" ? await globalThis[named](request) : {}
+    return { ...headers, ...made }
+  }
+}
+
 async function start(form) {
   const { leanwicketForm: source, leanwicketAccount: account, leanwicketKeep: keep, leanwicketGiven: given = "" } = form.dataset
   let page
   try {
-    const session = await open(source, { core: new URL("leanwicket.wasm", here), account, given: Object.fromEntries(new URLSearchParams(given)), keep: { name: keptAs(form), hours: keep === "off" ? 0 : Number(keep || 24) } })
+    const session = await open(source, { core: new URL("leanwicket.wasm", here), account, headers: headersOf(form), given: Object.fromEntries(new URLSearchParams(given)), keep: { name: keptAs(form), hours: keep === "off" ? 0 : Number(keep || 24) } })
     page = new Page(form, session)
     page.open()
   } catch (failed) {
