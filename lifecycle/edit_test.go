@@ -262,3 +262,26 @@ func BenchmarkRows(b *testing.B) {
 		run("reset", append(slices.Clone(loaded), RemoveRow("crew/0")), []Event{Reset()})
 	}
 }
+
+// A group that is the form's first field, whose rows need an answer, holds nothing while it
+// has no rows. What is no group has no rows, and a group is none of its rows.
+func TestAGroupThatComesFirst(t *testing.T) {
+	declared, err := form.New(form.Declaration{
+		Name: "crew", Buttons: []string{"send"}, Submit: form.SubmitPolicy{URL: "/crew", Method: "POST", Timeout: 1},
+		Fields: []form.Field{{Path: "crew", Kind: form.KindRows}, {Path: "crew/*/name", Kind: form.KindText, Constraints: []form.Constraint{{Op: form.OpRequired}}}, {Path: "boat", Kind: form.KindText}},
+	})
+	require.NoError(t, err)
+	s, _ := Open(declared, Seed{})
+	require.Empty(t, s.Holds("send").Words())
+	_, err = s.Apply(AddRow("crew"))
+	require.NoError(t, err)
+	require.Equal(t, []string{"invalid"}, s.Holds("send").Words())
+	for name, e := range map[string]Event{"add to a field": AddRow("boat"), "add to a row": AddRow("crew/0"), "remove a group": RemoveRow("crew"), "remove a field": RemoveRow("boat"), "move a group": MoveRow("crew", "crew/0")} {
+		_, err = s.Apply(e)
+		var unknown *UnknownError
+		require.ErrorAs(t, err, &unknown, name)
+	}
+	_, err = s.Apply(RemoveRow("crew/0"))
+	require.NoError(t, err)
+	require.Empty(t, s.Holds("send").Words())
+}

@@ -217,6 +217,7 @@ var sameProgram = map[[3]string]string{
 	{"s.standing = OutcomeOpen", "OutcomeOpen", "OutcomeAccepted"}:                                                                              "five lines further on what is shown as accepted ends",
 	{"if c := &s.cells[i]; c.bits&bitRaw != 0 {", "if c := &s.cells[i]; c.bits&bitRaw != 0 {\n\t\t\tc.raw = \"\"\n\t\t}", ""}:                   "a text is read only where it is marked, and the mark is taken off",
 	{"return r < 0 || s.rowIn(r, inBase)", "<", "<="}:                                                                                           "a row that is not in the baseline has an absent one, which it keeps either way",
+	{"if f.GroupOf(form.FieldID(i)) < 0 {", "0", "1"}:                                                                                           "cells of a group that are in no row hold nothing",
 	{"return form.MessageNone, 0, false", "MessageNone", "MessageBlockedLoading"}:                                                               "nobody reads the message of a rule that is kept",
 	{"return form.MessageNone, 0, false", "0", "1"}:                                                                                             "nobody reads the code of a rule that is kept",
 	{"case s.form.GroupOf(form.FieldID(id)) >= 0:", ">=", ">"}:                                                                                  "cells of a group that are in no row were not sent",
