@@ -234,7 +234,7 @@ func (b *tab) scenario(s *scenario.Scenario) {
 		b.do(chromedp.Navigate(b.site + "/leanwicket/leanwicket.d.ts"))
 		kept, err := json.Marshal(string(trace.AppendKept(nil, form, s.Kept)))
 		require.NoError(t, err)
-		b.js(`localStorage.setItem("leanwicket  /page ?leanwicket-form", Date.now() + " " + (Date.now() + 86400000) + "  " + ` + string(kept) + `)`)
+		b.js(`localStorage.setItem("leanwicket  /page ` + form.Name + `", Date.now() + " " + (Date.now() + 86400000) + "  " + ` + string(kept) + `)`)
 	}
 	b.open("/page")
 	defer func() {

@@ -54,10 +54,15 @@ type number int
 func Serve() {
 	js.Global().Set("leanwicketCore", js.FuncOf(func(_ js.Value, args []js.Value) any {
 		now := time.Duration(args[1].Float() * float64(time.Millisecond))
+		if args[2].String() == "name" {
+			return nameOf(bytesOf(args[3]))
+		}
 		if args[2].String() == "open" {
 			p, err := open(bytesOf(args[3]), now, args[4].String(), args[5].String(), args[6].String(), args[7].String())
 			if err != nil {
-				return "error" + string(partEnd) + err.Error() + string(partEnd)
+				var out patch
+				out.add("error", err.Error())
+				return out.take()
 			}
 			return p.out.take()
 		}
@@ -71,6 +76,17 @@ func Serve() {
 		return p.out.take()
 	}))
 	select {}
+}
+
+// nameOf tells the name of a compiled form, by which a page finds what an earlier one kept.
+func nameOf(compiled []byte) string {
+	var out patch
+	if f, err := form.Read(compiled); err != nil {
+		out.add("error", err.Error())
+	} else {
+		out.add("name", f.Name)
+	}
+	return out.take()
 }
 
 func bytesOf(array js.Value) []byte {

@@ -18,17 +18,27 @@ const protocol = "2"
  * @param {OpenOptions & {core: URL | string}} options
  */
 export async function open(source, options) {
-  const kept = keptOf(options, String(source instanceof Uint8Array ? "" : source))
-  const [call, compiled, earlier] = await Promise.all([load(options.core), source instanceof Uint8Array ? source : read(source), kept.read()])
+  const [call, compiled] = await Promise.all([load(options.core), source instanceof Uint8Array ? source : read(source)])
+  const [[what, form]] = records(call(-1, performance.now(), "name", compiled))
+  if (what === "error") throw new Error(form)
+  const kept = keptOf(options, form)
   const session = new Session(call, options, kept)
-  session.open(compiled, earlier)
+  session.open(compiled, await kept.read())
   return session
 }
 
-/** Where the work of a session is kept: each account, page, form and record apart. @param {OpenOptions} options @param {string} source */
-function keptOf({ account = "", keep = {}, given = {} }, source) {
-  const record = Object.values(given).map(v => " " + encodeURIComponent(v)).join("")
-  return new Kept(keep.hours === 0 ? null : `leanwicket ${account} ${location.pathname} ${keep.name ?? source}${record}`, keep.hours ?? 24)
+/** What the core says, as lists of parts. @param {string} patch */
+const records = patch => patch.split(RECORD).slice(0, -1).map(record => record.split(PART).slice(0, -1))
+
+/**
+ * Where the work of a session is kept: each account, page, form and record apart. The form
+ * has its name, for where it is loaded from can be another place after a deployment.
+ * @param {OpenOptions} options
+ * @param {string} form
+ */
+function keptOf({ account = "", keep = {}, given = {} }, form) {
+  const more = [keep.name, ...Object.values(given)].filter(part => part !== undefined).map(part => " " + encodeURIComponent(part)).join("")
+  return new Kept(keep.hours === 0 ? null : `leanwicket ${account} ${location.pathname} ${form}${more}`, keep.hours ?? 24)
 }
 
 /** @param {URL | string} at */
@@ -238,11 +248,7 @@ export class Session extends EventTarget {
     const told = []
     /** @type {[type: string, detail: any][]} */
     const events = []
-    for (const record of patch.split(RECORD)) {
-      if (record === "") continue
-      const parts = record.split(PART)
-      parts.pop()
-      const what = parts.shift()
+    for (const [what, ...parts] of records(patch)) {
       switch (what) {
         case "error": throw new Error(parts.join(" "))
         case "form": {

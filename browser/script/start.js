@@ -12,12 +12,11 @@ import "./style.js"
 
 const here = document.currentScript instanceof HTMLScriptElement ? document.currentScript.src : location.href
 
-// What is kept of a form has the name of its source, and of further forms of one source on
-// a page their id or their number.
+// What is kept of further forms of one source on a page has their id as well, or their
+// number.
 function keptAs(form) {
-  const source = form.dataset.leanwicketForm
-  const place = [...document.querySelectorAll(`form[data-leanwicket-form="${CSS.escape(source)}"]`)].indexOf(form)
-  return place > 0 ? source + " " + (form.id || place) : source
+  const place = [...document.querySelectorAll(`form[data-leanwicket-form="${CSS.escape(form.dataset.leanwicketForm)}"]`)].indexOf(form)
+  return place > 0 ? form.id || String(place) : undefined
 }
 
 // The headers of each request, as the form declares them: a token of a <meta> of the page,
