@@ -85,15 +85,19 @@ func Page(form *form.Form, in io.Reader) ([]Finding, error) {
 	}
 	p.method(form)
 	for _, e := range p.inside {
+		p.places(form, e)
 		switch {
 		case e.isControl():
 			p.control(form, e)
+		case e.isSubmit() && slices.Contains(rowButtons, e.attribute["name"]):
+			p.rowButton(form, e)
 		case e.isSubmit():
 			p.button(form, e)
 		case e.has("onclick"):
 			p.wrong(e.line, "listen to the form's submit event, which Enter and assistive technology raise too", "<%s> has a click handler", e.name)
 		}
 	}
+	p.enter()
 	p.missing(form)
 	return p.problems, nil
 }
@@ -225,6 +229,51 @@ func (p *page) button(form *form.Form, e element) {
 	}
 }
 
+// rowButtons are the names of buttons that add, remove and move rows.
+var rowButtons = []string{markup.Add, markup.Remove, markup.Move}
+
+// rowButton looks whether a button's rows are those of a group.
+func (p *page) rowButton(declared *form.Form, e element) {
+	row, _, _ := strings.Cut(e.attribute["value"], " ")
+	place, known := declared.Lookup(strings.Replace(row, "*", "0", 1))
+	if !known || declared.Fields[place.Field].Kind != form.KindRows {
+		p.wrong(e.line, `right would be the path of a group, such as value="`+firstGroup(declared)+`"`, "the button %q is for rows of %q, which the form does not have", cmp.Or(e.text, e.attribute["name"]), row)
+	}
+}
+
+func firstGroup(declared *form.Form) string {
+	for _, f := range declared.Fields {
+		if f.Kind == form.KindRows {
+			return f.Path
+		}
+	}
+	return "…"
+}
+
+// places looks whether what the page marks for a field is for one that there is.
+func (p *page) places(declared *form.Form, e element) {
+	for _, what := range []string{"issues", "field", "rows"} {
+		attribute := "data-leanwicket-" + what
+		path := e.attribute[attribute]
+		if path == "" {
+			continue
+		}
+		place, known := declared.Lookup(strings.Replace(path, "*", "0", 1))
+		isGroup := known && declared.Fields[place.Field].Kind == form.KindRows
+		if !known || what == "rows" && !isGroup {
+			p.wrong(e.line, "right would be one of: "+strings.Join(paths(declared), ", "), "%s has %q, which is no field of that kind", attribute, path)
+		}
+	}
+}
+
+// enter looks which button Enter presses without script: the first.
+func (p *page) enter() {
+	k := slices.IndexFunc(p.inside, func(e element) bool { return e.isSubmit() && !e.has("disabled") })
+	if k >= 0 && slices.Contains(rowButtons, p.inside[k].attribute["name"]) {
+		p.wrong(p.inside[k].line, "right would be a button that sends the form before it, which a style can put out of sight", "without script Enter presses %q, the first button of the form, and sends nothing", cmp.Or(p.inside[k].text, p.inside[k].attribute["name"]))
+	}
+}
+
 // missing looks for what the page does not have.
 func (p *page) missing(declared *form.Form) {
 	submits := slices.ContainsFunc(p.inside, element.isSubmit)
@@ -239,12 +288,27 @@ func (p *page) missing(declared *form.Form) {
 		}
 	}
 	for id, f := range declared.Fields {
-		if _, inRows := declared.Group(form.FieldID(id)); inRows || f.Kind == form.KindRows {
+		if f.Kind == form.KindRows {
+			p.missingRows(f.Path)
+			continue
+		}
+		if _, inRows := declared.Group(form.FieldID(id)); inRows {
 			continue // the script adds them
 		}
 		if !slices.ContainsFunc(p.inside, func(e element) bool { return e.isControl() && e.attribute["name"] == f.Path }) {
 			p.wrong(p.form.line, `right would be a control with name="`+f.Path+`"`, "the field %q (%s) has no control", f.Path, f.Label)
 		}
+	}
+}
+
+// missingRows looks for the template from which the script makes the rows of a group.
+func (p *page) missingRows(path string) {
+	inTemplate := func(e element) bool { return e.isControl() && strings.HasPrefix(e.attribute["name"], path+"/*/") }
+	holds := func(e element) bool {
+		return e.attribute["data-leanwicket-rows"] == path || e.attribute["id"] == markup.ID(path)
+	}
+	if p.form.has("data-leanwicket-form") && (!slices.ContainsFunc(p.inside, inTemplate) || !slices.ContainsFunc(p.inside, holds)) {
+		p.wrong(p.form.line, `right would be an element with data-leanwicket-rows="`+path+`", and in it a <template> of one row with names such as `+path+"/*/…", "the rows of %q have no template, so that none can be added", path)
 	}
 }
 
