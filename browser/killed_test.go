@@ -30,14 +30,14 @@ import (
 // A browser is killed as a whole while a submission is out. The next one knows of the
 // attempt, and settles it with the same key: nothing is forgotten that the store had
 // confirmed, and nothing is there twice.
-// LONG=1 kills 200 times, otherwise 20.
+// LONG=1 kills 200 times, otherwise 10.
 func TestAKilledBrowserForgetsNothing(t *testing.T) {
 	program := chromiumtest.Find(t)
 	source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte("form: swap\nschema: {properties: {vessel: {type: string}, berths: {type: array, items: {properties: {berth: {type: string}}}}}, required: [vessel]}\nsubmit: {url: /swaps, timeout: 60s}\n")}}, "f.form.yaml")
 	require.NoError(t, err)
 	compiled, err := source.Form.MarshalBinary()
 	require.NoError(t, err)
-	kills := 20
+	kills := 10
 	if os.Getenv("LONG") != "" {
 		kills = 200
 	}

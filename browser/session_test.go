@@ -78,7 +78,7 @@ func scriptPage(t *testing.T, form string, more http.HandlerFunc) *tab {
 // Parts of a snapshot keep their identity while they are as they were, and never change.
 func TestSnapshotsKeepTheirParts(t *testing.T) {
 	b := scriptPage(t, crewForm, http.NotFound)
-	walks := 12
+	walks := 6
 	if os.Getenv("LONG") != "" {
 		walks = 400
 	}
