@@ -13,6 +13,8 @@ import (
 	"strings"
 
 	"github.com/andybalholm/brotli"
+
+	"leanwicket.dev/internal/esbuild"
 )
 
 func main() {
@@ -60,27 +62,11 @@ func bundle() (made map[string][]byte, wasm []byte, err error) {
 	}
 	made = map[string][]byte{}
 	for name, from := range map[string][2]string{"leanwicket.js": {"start", "iife"}, "leanwicket.mjs": {"module", "esm"}} {
-		if made[name], err = script(from[0], from[1]); err != nil {
+		if made[name], err = esbuild.Bundle(filepath.Join("script", from[0]+".js"), from[1], ""); err != nil {
 			return nil, nil, err
 		}
 	}
 	return made, wasm, nil
-}
-
-// script makes one file of a script and what it imports.
-func script(entry, format string) ([]byte, error) {
-	path, err := filepath.Abs(filepath.Join("script", entry+".js"))
-	if err != nil {
-		return nil, err
-	}
-	c := exec.Command("go", "-C", "../tools", "tool", "esbuild", path, "--bundle", "--minify", "--charset=utf8", "--target=es2022", "--log-level=warning", "--format="+format)
-	var wrong bytes.Buffer
-	c.Stderr = &wrong
-	text, err := c.Output()
-	if err != nil {
-		return nil, fmt.Errorf("%w\n%s", err, wrong.Bytes())
-	}
-	return text, nil
 }
 
 // core builds the program: without inlining, for size.

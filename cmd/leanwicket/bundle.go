@@ -114,9 +114,12 @@ func compileForms(paths []string) (list []bundledForm, err error) {
 	return list, nil
 }
 
+// betweenWords is what stands between the words of a file's name.
+var betweenWords = regexp.MustCompile(`[^\pL\pN]+`)
+
 // scriptName is a file's name as a name in scripts: berth-swap is berthSwapForm.
 func scriptName(base string) string {
-	words := regexp.MustCompile(`[^\pL\pN]+`).Split(base+" form", -1)
+	words := betweenWords.Split(base+" form", -1)
 	for k, word := range words {
 		if k > 0 && word != "" {
 			words[k] = strings.ToUpper(word[:1]) + word[1:]

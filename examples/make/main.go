@@ -11,6 +11,8 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+
+	"leanwicket.dev/internal/esbuild"
 )
 
 // page is a page that is built: a folder below examples, its script, and its form.
@@ -56,7 +58,7 @@ func (p page) build() (map[string][]byte, error) {
 		return nil, err
 	}
 	if _, err := os.Stat(filepath.Join(folder, "package.json")); err == nil {
-		if err := run(nil, "npm", "ci", "--prefix", folder, "--no-audit", "--no-fund", "--ignore-scripts", "--silent"); err != nil {
+		if err := run("npm", "ci", "--prefix", folder, "--no-audit", "--no-fund", "--ignore-scripts", "--silent"); err != nil {
 			return nil, err
 		}
 	}
@@ -67,23 +69,18 @@ func (p page) build() (map[string][]byte, error) {
 	defer os.RemoveAll(dir)
 	packages := filepath.Join(dir, "node_modules")
 	forms := filepath.Join(packages, p.packaged)
-	if err := run(nil, "go", "run", "leanwicket.dev/cmd/leanwicket", "bundle", forms, filepath.Join(folder, p.form+".form.yaml"), "--package", p.packaged); err != nil {
+	if err := run("go", "run", "leanwicket.dev/cmd/leanwicket", "bundle", forms, filepath.Join(folder, p.form+".form.yaml"), "--package", p.packaged); err != nil {
 		return nil, err
 	}
 	if err := p.types(folder, dir, forms); err != nil {
 		return nil, err
 	}
-	script := filepath.Join(dir, "form.js")
-	err = run([]string{"NODE_PATH=" + packages}, "go", "-C", "../tools", "tool", "esbuild", filepath.Join(folder, p.script), "--bundle", "--minify",
-		"--charset=utf8", "--target=es2022", "--format=esm", "--jsx=automatic", "--jsx-import-source=preact", "--log-level=warning", "--outfile="+script)
-	if err != nil {
+	files := map[string][]byte{}
+	if files["form.js"], err = esbuild.Bundle(filepath.Join(folder, p.script), "esm", packages, "--jsx=automatic", "--jsx-import-source=preact"); err != nil {
 		return nil, err
 	}
-	files := map[string][]byte{}
-	for name, from := range map[string]string{"form.js": script, p.form + ".form": filepath.Join(forms, p.form+".form")} {
-		if files[name], err = os.ReadFile(from); err != nil {
-			return nil, err
-		}
+	if files[p.form+".form"], err = os.ReadFile(filepath.Join(forms, p.form+".form")); err != nil {
+		return nil, err
 	}
 	return files, nil
 }
@@ -111,13 +108,11 @@ func (p page) types(folder, dir, forms string) error {
 	if err := os.WriteFile(at, settings, 0o644); err != nil {
 		return err
 	}
-	return run(nil, checker, "-p", at)
+	return run(checker, "-p", at)
 }
 
-func run(environment []string, name string, args ...string) error {
-	c := exec.Command(name, args...)
-	c.Env = append(os.Environ(), environment...)
-	if text, err := c.CombinedOutput(); err != nil {
+func run(name string, args ...string) error {
+	if text, err := exec.Command(name, args...).CombinedOutput(); err != nil {
 		return fmt.Errorf("%s: %w\n%s", name, err, text)
 	}
 	return nil
