@@ -8,21 +8,16 @@ import (
 	"io"
 	"math/rand/v2"
 	"net/http"
-	"net/http/httptest"
 	"os"
 	"os/exec"
 	"strconv"
-	"strings"
 	"sync"
 	"testing"
-	"testing/fstest"
 	"time"
 
 	"github.com/chromedp/chromedp"
-	"github.com/stretchr/testify/require"
+	"github.com/stretchr/testify/assert"
 
-	"leanwicket.dev/browser"
-	"leanwicket.dev/declare"
 	"leanwicket.dev/internal/chromium"
 	"leanwicket.dev/internal/chromiumtest"
 )
@@ -33,10 +28,7 @@ import (
 // LONG=1 kills 200 times, otherwise 10.
 func TestAKilledBrowserForgetsNothing(t *testing.T) {
 	program := chromiumtest.Find(t)
-	source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte("form: swap\nschema: {properties: {vessel: {type: string}, berths: {type: array, items: {properties: {berth: {type: string}}}}}, required: [vessel]}\nsubmit: {url: /swaps, timeout: 60s}\n")}}, "f.form.yaml")
-	require.NoError(t, err)
-	compiled, err := source.Form.MarshalBinary()
-	require.NoError(t, err)
+	data := compiled(t, "form: swap\nschema: {properties: {vessel: {type: string}, berths: {type: array, items: {properties: {berth: {type: string}}}}}, required: [vessel]}\nsubmit: {url: /swaps, timeout: 60s}\n")
 	kills := 10
 	if os.Getenv("LONG") != "" {
 		kills = 200
@@ -52,15 +44,12 @@ func TestAKilledBrowserForgetsNothing(t *testing.T) {
 			var keys []string
 			arrived := make(chan bool, 9)
 			hangs := true
-			files := http.StripPrefix("/leanwicket", browser.Handler())
-			server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-				switch {
-				case r.URL.Path == "/":
+			address := site(t, func() []byte { return data }, func(w http.ResponseWriter, r *http.Request) {
+				switch r.URL.Path {
+				case "/":
 					w.Header().Set("Content-Type", "text/html")
 					fmt.Fprint(w, `<!doctype html><script type="module">import { openForm } from "/leanwicket/leanwicket.mjs"; globalThis.s = await openForm("/f.form")</script>`)
-				case r.URL.Path == "/f.form":
-					_, _ = w.Write(compiled)
-				case r.URL.Path == "/swaps":
+				case "/swaps":
 					mu.Lock()
 					keys = append(keys, r.Header.Get("Idempotency-Key"))
 					wait := hangs
@@ -72,15 +61,12 @@ func TestAKilledBrowserForgetsNothing(t *testing.T) {
 						return
 					}
 					w.WriteHeader(201)
-				case strings.HasPrefix(r.URL.Path, "/leanwicket/"):
-					files.ServeHTTP(w, r)
 				default:
 					http.NotFound(w, r)
 				}
-			}))
-			defer server.Close()
+			})
 			profile, err := os.MkdirTemp("", "leanwicket-killed-")
-			if !assertNoError(t, err) {
+			if !assert.NoError(t, err) {
 				return
 			}
 			defer os.RemoveAll(profile)
@@ -93,7 +79,7 @@ func TestAKilledBrowserForgetsNothing(t *testing.T) {
 					text, _ := chromedp.Run(ctx, chromedp.Evaluate[string]("Promise.resolve("+expression+").then(String)", chromedp.EvalAwaitPromise))
 					return text
 				}
-				if !assertNoError(t, chromedp.Do(page, chromedp.Navigate(server.URL))) {
+				if !assert.NoError(t, chromedp.Do(page, chromedp.Navigate(address))) {
 					return ask, func() { close(); stop() }
 				}
 				for end := time.Now().Add(20 * time.Second); ask(`globalThis.s?.snapshot.submission || ""`) == "" && time.Now().Before(end); {
@@ -148,11 +134,4 @@ func TestAKilledBrowserForgetsNothing(t *testing.T) {
 		})
 	}
 	all.Wait()
-}
-
-func assertNoError(t *testing.T, err error) bool {
-	if err != nil {
-		t.Error(err)
-	}
-	return err == nil
 }

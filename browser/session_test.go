@@ -44,31 +44,41 @@ prefill: {url: /saved, ifEdited: ask}
 submit: {url: /crossings, resend: {times: 1, wait: 1ms}}
 `
 
+// compiled is a form file as the script reads it.
+func compiled(t *testing.T, text string) []byte {
+	source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte(text)}}, "f.form.yaml")
+	require.NoError(t, err)
+	data, err := source.Form.MarshalBinary()
+	require.NoError(t, err)
+	return data
+}
+
+// site serves a form as /f.form, the bundle below /leanwicket/, and the rest as a test says.
+func site(t *testing.T, form func() []byte, rest http.HandlerFunc) (address string) {
+	mux := http.NewServeMux()
+	mux.HandleFunc("/f.form", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write(form()) })
+	mux.Handle("/leanwicket/", http.StripPrefix("/leanwicket", browser.Handler()))
+	mux.Handle("/", rest)
+	server := httptest.NewServer(mux)
+	t.Cleanup(server.Close)
+	return server.URL
+}
+
 // scriptPage serves the module, a form, and what else a page asks for.
 func scriptPage(t *testing.T, form string, more http.HandlerFunc) *tab {
 	b := &tab{t: t, ctx: chromiumtest.Open(t)}
-	source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte(form)}}, "f.form.yaml")
-	require.NoError(t, err)
-	compiled, err := source.Form.MarshalBinary()
-	require.NoError(t, err)
-	files := http.StripPrefix("/leanwicket", browser.Handler())
-	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+	data := compiled(t, form)
+	b.site = site(t, func() []byte { return data }, func(w http.ResponseWriter, r *http.Request) {
 		switch {
 		case r.URL.Path == "/":
 			w.Header().Set("Content-Type", "text/html")
 			fmt.Fprint(w, `<!doctype html><title>Work</title><script type="module">import { openForm } from "/leanwicket/leanwicket.mjs"; globalThis.openForm = openForm</script>`)
-		case r.URL.Path == "/f.form":
-			_, _ = w.Write(compiled)
-		case strings.HasPrefix(r.URL.Path, "/leanwicket/"):
-			files.ServeHTTP(w, r)
 		case strings.HasPrefix(r.URL.Path, "/testdata/"):
 			http.ServeFile(w, r, "."+r.URL.Path)
 		default:
 			more(w, r)
 		}
-	}))
-	t.Cleanup(server.Close)
-	b.site = server.URL
+	})
 	b.listen()
 	b.do(chromedp.Navigate(b.site + "/"))
 	b.becomes("function", "typeof openForm")

@@ -5,16 +5,11 @@ package browser_test
 import (
 	"fmt"
 	"net/http"
-	"net/http/httptest"
-	"strings"
 	"sync/atomic"
 	"testing"
-	"testing/fstest"
 
 	"github.com/stretchr/testify/require"
 
-	"leanwicket.dev/browser"
-	"leanwicket.dev/declare"
 	"leanwicket.dev/internal/chromiumtest"
 )
 
@@ -28,39 +23,29 @@ func TestADeployment(t *testing.T) {
 		head + ", beds: {type: integer}, helpers: {type: array, items: {properties: {name: {type: string}}}}}}\ntitle: Plots\nfields: {keeper: {label: Who keeps it}}\nsubmit: {url: /plots, resend: {times: 0}}\n",
 		head + ", helpers: {type: array, items: {properties: {name: {type: string}}}}}}\nsubmit: {url: /plots, resend: {times: 0}}\n",
 	}
-	var compiled [][]byte
+	var forms [][]byte
 	for _, text := range versions {
-		source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte(text)}}, "f.form.yaml")
-		require.NoError(t, err)
-		data, err := source.Form.MarshalBinary()
-		require.NoError(t, err)
-		compiled = append(compiled, data)
+		forms = append(forms, compiled(t, text))
 	}
 	var version atomic.Int32
 	keys := make(chan string, 9)
-	files := http.StripPrefix("/leanwicket", browser.Handler())
-	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		switch {
-		case r.URL.Path == "/":
+	address := site(t, func() []byte { return forms[version.Load()] }, func(w http.ResponseWriter, r *http.Request) {
+		switch r.URL.Path {
+		case "/":
 			w.Header().Set("Content-Type", "text/html")
 			fmt.Fprint(w, `<!doctype html><title>Plot</title><script src="/leanwicket/leanwicket.js" defer></script><form data-leanwicket-form="/f.form"><p><label>Keeper <input name=keeper></label></p>`)
 			if version.Load() < 2 {
 				fmt.Fprint(w, `<p><label>Beds <input name=beds></label></p>`)
 			}
 			fmt.Fprint(w, `<fieldset id="leanwicket-helpers"><legend>Helpers</legend><template><div class="leanwicket-row"><input name="helpers/*/name" aria-label="Name"></div></template><button name="leanwicket-add" value="helpers">Add</button></fieldset><button>Send</button></form>`)
-		case r.URL.Path == "/f.form":
-			_, _ = w.Write(compiled[version.Load()])
-		case r.URL.Path == "/plots":
+		case "/plots":
 			keys <- r.Header.Get("Idempotency-Key")
 			w.WriteHeader(500)
-		case strings.HasPrefix(r.URL.Path, "/leanwicket/"):
-			files.ServeHTTP(w, r)
 		default:
 			http.NotFound(w, r)
 		}
-	}))
-	defer server.Close()
-	b := &tab{t: t, ctx: chromiumtest.Open(t), site: server.URL}
+	})
+	b := &tab{t: t, ctx: chromiumtest.Open(t), site: address}
 	b.listen()
 	b.broken.Store(true) // a status of 500 is in the console
 	b.accept.Store(true)
