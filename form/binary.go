@@ -223,10 +223,11 @@ func (c *codec) declaration(d *Declaration) {
 	list(c, &d.ServerNames, func(n *ServerName) { c.text(&n.Name); c.text(&n.Path) })
 	list(c, &d.Texts, func(t *MessageText) { small(c, &t.Message); c.wording(&t.Wording) })
 	// Forms without what follows are written as ever.
-	if c.reading && len(c.in) > 0 || !c.reading && (d.InBody != "" || len(d.Given) > 0) {
+	follows := func(has bool) bool { return c.reading && len(c.in) > 0 || !c.reading && has }
+	if follows(d.InBody != "" || len(d.Given) > 0) {
 		c.text(&d.InBody)
 	}
-	if c.reading && len(c.in) > 0 || !c.reading && len(d.Given) > 0 {
+	if follows(len(d.Given) > 0) {
 		list(c, &d.Given, c.text)
 	}
 }

@@ -1,6 +1,9 @@
 package form
 
-import "time"
+import (
+	"slices"
+	"time"
+)
 
 // FieldID is a field's place in Declaration.Fields.
 type FieldID int32
@@ -72,6 +75,13 @@ type Field struct {
 	Check       CheckPolicy
 	Says        []CodeText
 	Samples     []string // values for the verifier, as typed
+}
+
+// Needed reports whether the field always has to be answered or ticked.
+func (f *Field) Needed() bool {
+	return slices.ContainsFunc(f.Constraints, func(c Constraint) bool {
+		return (c.Op == OpRequired || c.Op == OpTicked) && len(c.When) == 0
+	})
 }
 
 // LeftBy reports whether the field counts as left as soon as it has a value: there is

@@ -216,7 +216,7 @@ func (h *handler) emptyField(f *form.Field, path string) fieldView {
 	view := fieldView{
 		Path: path, ID: markup.ID(path), Label: f.Label, Unit: f.Unit, Help: f.Help, Kind: f.Kind.String(),
 		Type: "text", InputMode: markup.InputMode(f.Kind), Placeholder: f.Placeholder, Autocomplete: f.Autocomplete,
-		IssuesID: markup.IssuesID(path), HelpID: markup.HelpID(path), Sometimes: h.sometimes(f), Required: requires(f), Lines: lines(f),
+		IssuesID: markup.IssuesID(path), HelpID: markup.HelpID(path), Sometimes: h.sometimes(f), Required: f.Needed(), Lines: lines(f),
 	}
 	switch f.Kind {
 	case form.KindDate:
@@ -277,15 +277,6 @@ func (h *handler) fieldView(state lifecycle.FieldState, p *pageView) fieldView {
 		view.Described = strings.TrimSpace(view.Described + " " + view.IssuesID)
 	}
 	return view
-}
-
-func requires(f *form.Field) bool {
-	for _, c := range f.Constraints {
-		if (c.Op == form.OpRequired || c.Op == form.OpTicked) && len(c.When) == 0 {
-			return true
-		}
-	}
-	return false
 }
 
 // lines is how many lines the control of a text has, where it may have several: those

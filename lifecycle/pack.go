@@ -127,7 +127,7 @@ func packScalars(c *codec.Codec, s *Session) {
 	c.Flags(&s.revealed, &s.follow, &s.clearNext, &s.guard, &s.received.on, &s.received.cleared, &s.kept.present)
 	applied := s.applied > 0
 	c.Flags(&s.kept.ask, &s.load.arrived, &applied, &a.unsure, &a.waited, &a.adopted, &s.thenDue)
-	if applied {
+	if c.Reads() && applied {
 		s.applied = 1
 	}
 	version, sent, kept := s.version != "", a.version != "", s.kept.version != ""

@@ -52,8 +52,7 @@ func flags(pairs ...any) string {
 }
 
 // field tells how a field, or a group, is now: its path and identity, letters, what its
-// control holds, what was saved meanwhile where it is contested, the answer, and each
-// issue: where it comes from, its code, a letter where it shows, and its text.
+// control holds, what was saved meanwhile where it is contested, the answer, and the issues.
 func (p *patch) field(f lifecycle.FieldState) {
 	raw, saved := f.Raw(), ""
 	kind := "field"
@@ -70,10 +69,16 @@ func (p *patch) field(f lifecycle.FieldState) {
 	}
 	letters := flags("a", f.Asked(), "d", f.Dirty(), "c", f.Checking(), "x", f.Contested(), "t", f.Touched(), "v", !v.Absent() && v.Kind != form.ValueUnparsed)
 	parts := []string{kind, f.Path(), strconv.Itoa(f.ID()), letters, raw, saved, answer}
-	for _, issue := range f.Issues() {
+	p.add(appendIssues(parts, f.Issues())...)
+}
+
+// appendIssues adds each issue: where it comes from, its code, a letter where it shows, and
+// its text.
+func appendIssues(parts []string, issues []lifecycle.Issue) []string {
+	for _, issue := range issues {
 		parts = append(parts, issue.Source.String(), issue.Code, flags("s", issue.Shown), issue.Text)
 	}
-	p.add(parts...)
+	return parts
 }
 
 // declared tells what the form declares of each field: its path, its kind and that of its
@@ -81,10 +86,7 @@ func (p *patch) field(f lifecycle.FieldState) {
 func (p *patch) declared(f *form.Form) {
 	for k := range f.Fields {
 		field := &f.Fields[k]
-		always := slices.ContainsFunc(field.Constraints, func(c form.Constraint) bool {
-			return (c.Op == form.OpRequired || c.Op == form.OpTicked) && len(c.When) == 0
-		})
-		parts := []string{"declared", field.Path, field.Kind.String(), field.Of.String(), flags("r", always, "p", field.Private), field.Label, field.Unit, field.Help, field.Placeholder, field.Autocomplete}
+		parts := []string{"declared", field.Path, field.Kind.String(), field.Of.String(), flags("r", field.Needed(), "p", field.Private), field.Label, field.Unit, field.Help, field.Placeholder, field.Autocomplete}
 		for _, o := range field.Options {
 			parts = append(parts, o.Value.String(), cmp.Or(o.Label, o.Value.String()))
 		}
@@ -119,11 +121,7 @@ func (p *patch) status(s *lifecycle.Session) {
 		holds := s.Holds(button)
 		p.add("button", button, strings.Join(holds.Words(), " "), form.Text(s.HoldMessage(holds)))
 	}
-	texts := []string{"issues"} // of the form, as those of a field
-	for _, issue := range s.FormIssues() {
-		texts = append(texts, issue.Source.String(), issue.Code, flags("s", issue.Shown), issue.Text)
-	}
-	p.add(texts...)
+	p.add(appendIssues([]string{"issues"}, s.FormIssues())...)
 }
 
 // locked reports whether the fields are: all of them are, or none.

@@ -19,8 +19,10 @@ func openForm(t *testing.T, name string) *page {
 	require.NoError(t, err)
 	compiled, err := source.Form.MarshalBinary()
 	require.NoError(t, err)
-	p, err := open(compiled, 0, strings.Repeat("07", 16), "", "", "")
-	require.NoError(t, err)
+	declared := read(compiled, 0)
+	p := pages[len(pages)-1]
+	p.out.text = append(p.out.text, declared...)
+	p.happened("open", [4]string{strings.Repeat("07", 16)})
 	return p
 }
 

@@ -3,7 +3,6 @@
 package entry
 
 import (
-	"errors"
 	"strconv"
 	"strings"
 	"syscall/js"
@@ -39,7 +38,7 @@ type happening struct {
 
 // protocol names what the script and the core say to each other. It is another one in the
 // script (session.js) as soon as they would not understand each other.
-const protocol = "2"
+const protocol = "3"
 
 var pages []*page
 
@@ -50,21 +49,13 @@ type number int
 
 // Serve gives the script its door, globalThis.leanwicketCore, and stays. The door
 // is a function of a page's number, the time in milliseconds, what happened and up
-// to four texts; it returns a patch.
+// to four texts; it returns a patch. A page begins with "read" and its compiled form, which
+// gives it a number, and goes on with "open".
 func Serve() {
 	js.Global().Set("leanwicketCore", js.FuncOf(func(_ js.Value, args []js.Value) any {
 		now := time.Duration(args[1].Float() * float64(time.Millisecond))
-		if args[2].String() == "name" {
-			return nameOf(bytesOf(args[3]))
-		}
-		if args[2].String() == "open" {
-			p, err := open(bytesOf(args[3]), now, args[4].String(), args[5].String(), args[6].String(), args[7].String())
-			if err != nil {
-				var out patch
-				out.add("error", err.Error())
-				return out.take()
-			}
-			return p.out.take()
+		if args[2].String() == "read" {
+			return read(bytesOf(args[3]), now)
 		}
 		p := pages[args[0].Int()]
 		p.now = now
@@ -78,31 +69,32 @@ func Serve() {
 	select {}
 }
 
-// nameOf tells the name of a compiled form, by which a page finds what an earlier one kept.
-func nameOf(compiled []byte) string {
-	var out patch
-	if f, err := form.Read(compiled); err != nil {
-		out.add("error", err.Error())
-	} else {
-		out.add("name", f.Name)
-	}
-	return out.take()
-}
-
 func bytesOf(array js.Value) []byte {
 	data := make([]byte, array.Get("length").Int())
 	js.CopyBytesToGo(data, array)
 	return data
 }
 
-// open opens a session of a compiled form, with a seed in hexadecimal and what an
-// earlier page kept, or nothing: a mark where it had sent more, and the rest. What is
-// given are names and values as parts.
-func open(compiled []byte, now time.Duration, seed, mark, kept, given string) (*page, error) {
+// read takes a compiled form for a page, and tells what it declares.
+func read(compiled []byte, now time.Duration) string {
 	f, err := form.Read(compiled)
 	if err != nil {
-		return nil, err
+		var out patch
+		out.add("error", err.Error())
+		return out.take()
 	}
+	p := &page{number: number(len(pages)), form: f, now: now, timers: map[int]func(){}, answers: map[int]func(runner.Answer){}}
+	pages = append(pages, p)
+	p.out.add("form", strconv.Itoa(int(p.number)), f.Name, f.Title, strings.Join(f.Buttons, " "), protocol)
+	p.out.declared(f)
+	return p.out.take()
+}
+
+// open opens the session, with a seed in hexadecimal and what an earlier page kept, or
+// nothing: a mark where it had sent more, and the rest. What is given are names and values
+// as parts.
+func (p *page) open(seed, mark, kept, given string) {
+	f := p.form
 	values := map[string]string{}
 	parts := strings.Split(given, string(partEnd))
 	for k := 0; k+1 < len(parts); k += 2 {
@@ -110,17 +102,16 @@ func open(compiled []byte, now time.Duration, seed, mark, kept, given string) (*
 	}
 	for _, name := range f.Given {
 		if values[name] == "" {
-			return nil, errors.New("found no value for " + name + ", which the form declares as given; right would be one for each of: " + strings.Join(f.Given, ", "))
+			p.out.add("error", "found no value for "+name+", which the form declares as given; right would be one for each of: "+strings.Join(f.Given, ", "))
+			return
 		}
 	}
-	p := &page{number: number(len(pages)), form: f, now: now, begun: now, timers: map[int]func(){}, answers: map[int]func(runner.Answer){}}
-	pages = append(pages, p)
+	p.begun = p.now
 	o := runner.Options{Transport: p.number, Clock: p.number, Observe: p.observe, Keep: p.keep, KeepLater: true, Given: values}
 	if key, ok := lifecycle.ParseKey(seed); ok {
 		p.seed = lifecycle.Seed(key)
 	}
 	o.Seed = p.seed
-	p.out.add("form", strconv.Itoa(int(p.number)), f.Name, f.Title, strings.Join(f.Buttons, " "), protocol)
 	lost := mark != ""
 	if kept != "" {
 		earlier, unrepeatable, err := trace.ReadKept(f, kept)
@@ -138,7 +129,6 @@ func open(compiled []byte, now time.Duration, seed, mark, kept, given string) (*
 	if lost {
 		p.out.add("say", lifecycle.Assertive.String(), f.Text(form.Message{ID: form.MessageUnsettledPrivate}), "unsure", "submission")
 	}
-	return p, nil
 }
 
 // trace is the record of the session. It is made when somebody asks: the
@@ -166,6 +156,8 @@ func (p *page) everything() {
 // happened gives the session what the script saw.
 func (p *page) happened(what string, texts [4]string) {
 	switch what {
+	case "open":
+		p.open(texts[0], texts[1], texts[2], texts[3])
 	case "elapsed":
 		id, _ := strconv.Atoi(texts[0])
 		if f := p.timers[id]; f != nil {
@@ -180,8 +172,6 @@ func (p *page) happened(what string, texts [4]string) {
 		}
 	case "keep":
 		p.runner.Keep()
-	case "describe":
-		p.out.declared(p.form)
 	case "trace":
 		p.out.add("trace", p.trace())
 	default:

@@ -20,9 +20,8 @@ export class Page {
     this.ends = new AbortController()
   }
 
-  // What a reader sees as the state: of the newest step that was shown.
-  submission = "idle"
-  prefill = ""
+  get submission() { return this.session.snapshot.submission }
+  get prefill() { return this.session.snapshot.prefill }
 
   open() {
     this.number = pages.push(this) - 1
@@ -150,8 +149,6 @@ export class Page {
       if (f.kind === "rows") this.rows(f, issues)
       else this.field(f, issues)
     }
-    this.submission = now.submission
-    this.prefill = now.prefill
     const state = { leanwicketState: now.submission, leanwicketPrefill: now.prefill, leanwicketLeave: now.leaving }
     for (const name in state) if (this.form.dataset[name] !== state[name]) this.form.dataset[name] = state[name]
     this.form.toggleAttribute("data-leanwicket-unsaved", now.unsaved)

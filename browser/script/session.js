@@ -5,7 +5,7 @@ import { Kept } from "./kept.js"
 import { Fields, issuesOf, same } from "./snapshot.js"
 
 /** What the core says to this script, and this script to the core (serve.go). */
-const protocol = "2"
+const protocol = "3"
 
 /** @typedef {import("../leanwicket").Field} Field */
 /** @typedef {import("../leanwicket").Change} Change */
@@ -19,11 +19,8 @@ const protocol = "2"
  */
 export async function open(source, options) {
   const [call, compiled] = await Promise.all([load(options.core), source instanceof Uint8Array ? source : read(source)])
-  const [[what, form]] = records(call(-1, performance.now(), "name", compiled))
-  if (what === "error") throw new Error(form)
-  const kept = keptOf(options, form)
-  const session = new Session(call, options, kept)
-  session.open(compiled, await kept.read())
+  const session = new Session(call, options, compiled)
+  await session.open()
   return session
 }
 
@@ -69,32 +66,32 @@ export class Session extends EventTarget {
   /** Who waits for the answer to leaving. @type {((gone: boolean) => void)[]} */
   #leaving = []
 
-  /** @param {import("./core.js").Core} call @param {OpenOptions} options @param {Kept} kept */
-  constructor(call, options, kept) {
+  /** @param {import("./core.js").Core} call @param {OpenOptions} options @param {Uint8Array} compiled */
+  constructor(call, options, compiled) {
     super()
     this.call = call
-    this.kept = kept
     this.options = options
     this.snapshot = same(undefined, /** @type {Snapshot} */ ({
       form: "", title: "", buttons: [], fields: [], issues: [], said: undefined, pending: "", submission: "idle", prefill: "none",
       leaving: "present", question: undefined, receipt: undefined, unsaved: false, guarded: false, leftOut: [], busy: false, locked: false,
     }))
+    this.#carryOut(call(-1, performance.now(), "read", compiled)) // what the form declares
+    this.kept = keptOf(options, this.snapshot.form)
   }
 
   get alive() { return !this.#ends.signal.aborted }
 
-  /** @param {Uint8Array} compiled @param {[mark: string, text: string]} earlier what an earlier page kept */
-  open(compiled, earlier) {
-    const { given = {} } = this.options
+  /** Opens with what an earlier page kept. */
+  async open() {
+    const earlier = await this.kept.read()
     const seed = Array.from(crypto.getRandomValues(new Uint8Array(16)), b => b.toString(16).padStart(2, "0")).join("")
-    const opening = this.call(-1, performance.now(), "open", compiled, seed, ...earlier, Object.entries(given).flat().map(clean).join(PART))
-    this.number = Number(/\d+/.exec(opening)?.[0])
+    const given = Object.entries(this.options.given || {}).flat().map(clean).join(PART)
     const until = { signal: this.#ends.signal }
     addEventListener("pagehide", () => this.#guarded(() => this.closed()), until)
     addEventListener("pageshow", e => { if (e.persisted) this.tell("returned") }, until)
     bereaved.add(this.fail)
     try {
-      this.#carryOut((opening.startsWith("error") ? "" : this.call(this.number, performance.now(), "describe")) + opening)
+      this.#carryOut(this.call(this.number, performance.now(), "open", seed, ...earlier, given))
     } catch (failed) {
       this.#end()
       throw failed
@@ -252,7 +249,9 @@ export class Session extends EventTarget {
       switch (what) {
         case "error": throw new Error(parts.join(" "))
         case "form": {
-          [, now.form, now.title] = parts
+          this.number = Number(parts[0])
+          now.form = parts[1]
+          now.title = parts[2]
           if (parts[4] !== protocol) throw new Error("the script and the core are of different versions; right would be both from one bundle")
           for (const name of parts[3].split(" ")) buttons.push({ name, holds: [], why: "" })
           break

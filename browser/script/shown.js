@@ -57,8 +57,8 @@ export const shown = {
   marked(what, path) { return this.form.querySelector(`[data-leanwicket-${what}="${CSS.escape(path)}"]`) },
   target(path) { return this.marked("rows", path) || this.form.querySelector("#" + CSS.escape("leanwicket-" + path.replaceAll("/", "-"))) },
 
-  // The box of a field: what the page has marked, else the nearest element that has no
-  // other control.
+  // The box of a field: what the page has marked, else what stands around the control, as
+  // far as it has no other control.
   box(path) {
     const control = this.controls(path)[0]
     const marked = this.marked("field", path) || control?.closest("[data-leanwicket-field], .leanwicket-field")
@@ -71,12 +71,11 @@ export const shown = {
   // Whether an element has no controls but those of a field.
   alone(element, path) { return [...element.querySelectorAll("input:not([type=hidden]), select, textarea, button[type=submit]")].every(c => c.name === path) },
 
-  // Puts something below a control or in a box: never into a label, and not among the
-  // parts of a grid.
+  // Puts something below a control: never into a label, and not among the parts of a grid,
+  // but within a cell of a table.
   beside(element, at) {
     let after = at.closest("label") || at
-    while (after.parentElement && after.parentElement !== this.form && /grid|flex|table-row/.test(getComputedStyle(after.parentElement).display)) after = after.parentElement
-    if (after.localName === "tr" || after.localName === "td") after = at
+    while (after.parentElement && after.parentElement !== this.form && !after.parentElement.matches("td, th") && /grid|flex/.test(getComputedStyle(after.parentElement).display)) after = after.parentElement
     after.after(element)
   },
 
