@@ -10,6 +10,7 @@ import (
 
 	cdppage "github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/require"
 )
 
@@ -61,6 +62,23 @@ func TestSlowLoadOverTyping(t *testing.T) {
 	b.becomes("ready", `document.forms[0].dataset.leanwicketPrefill`)
 	require.Equal(t, "Heron", b.js(`document.forms[0].elements["vessel/name"].value`))
 	require.Equal(t, "9.4", b.js(`document.forms[0].elements["vessel/length"].value`))
+}
+
+// Rows that a load brings stand before the one that is typed in: the focus goes with it,
+// and the rest of the word with the focus.
+func TestRowsBeforeTheOneThatIsTypedIn(t *testing.T) {
+	b := openTab(t)
+	b.panel("load-delay", "1500ms")
+	b.open("/forms/plan")
+	b.do(chromedp.Click(chromedp.CSS(`button[name="leanwicket-add"]`)))
+	require.Equal(t, "loading", b.js(`document.forms[0].dataset.leanwicketPrefill`))
+	b.do(chromedp.KeyEvent("Hern"), chromedp.KeyEvent(kb.ArrowLeft))
+	b.becomes("ready", `document.forms[0].dataset.leanwicketPrefill`)
+	last := `[...document.querySelectorAll("[name^='stays/'][name$='/vessel']")].at(-1)`
+	require.Equal(t, "true", b.js(last+`.name !== "stays/0/vessel"`), "the plan has stays")
+	b.do(chromedp.KeyEvent("o"))
+	require.Equal(t, "Heron", b.js(last+".value"))
+	require.Equal(t, "true false", b.js(`(document.activeElement === `+last+`) + " " + leanwicket.session(document.forms[0]).field("stays/0/vessel").touched`))
 }
 
 // A reply that is lost leaves the outcome open, and the retry finds the first

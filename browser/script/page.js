@@ -45,7 +45,7 @@ export class Page {
     on(this.form, "input", e => {
       if (e.target.name && !e.isComposing && !choice(e.target) && this.controls(e.target.name).length) this.happened("edit", e.target.name, this.raw(e.target.name))
     })
-    on(this.form, "compositionend", e => { if (e.target.name) this.happened("edit", e.target.name, this.raw(e.target.name)) })
+    on(this.form, "compositionend", e => { if (e.target.name && !this.following) this.happened("edit", e.target.name, this.raw(e.target.name)) })
     on(this.form, "change", e => {
       // Of texts some programs that fill in forms tell nothing but this.
       if (e.target.name && (choice(e.target) || this.held.get(e.target.name) !== e.target.value) && this.controls(e.target.name).length) this.happened("edit", e.target.name, this.raw(e.target.name))
@@ -53,7 +53,7 @@ export class Page {
     // A blur that a press of the pointer makes is told when the press is over: an
     // issue that appears under a pressed pointer moves the button away from it.
     on(this.form, "focusout", e => {
-      if (!e.target.name || !this.controls(e.target.name).includes(e.target)) return
+      if (this.following || !e.target.name || !this.controls(e.target.name).includes(e.target)) return
       if (this.pressed) this.left.push(e.target.name)
       else this.happened("blur", e.target.name)
     })
@@ -144,11 +144,13 @@ export class Page {
   update({ act, fields, before }) {
     const now = this.session.snapshot
     if (this.saidUntil === "act" && acts.includes(act)) this.saidAt = null
+    const focused = this.focused(before)
     for (const f of fields) {
       const issues = f.issues.filter(i => i.shown).map(i => i.text)
       if (f.kind === "rows") this.rows(f, issues)
       else this.field(f, issues)
     }
+    if (focused) this.follow(focused)
     const state = { leanwicketState: now.submission, leanwicketPrefill: now.prefill, leanwicketLeave: now.leaving }
     for (const name in state) if (this.form.dataset[name] !== state[name]) this.form.dataset[name] = state[name]
     this.form.toggleAttribute("data-leanwicket-unsaved", now.unsaved)

@@ -259,6 +259,32 @@ export const shown = {
     scrolled.scrollTop += covered
   },
 
+  // Who of a row has the focus, and where the row was before what has changed now.
+  focused(before) {
+    const element = document.activeElement, line = element?.closest(aRow)
+    if (!line || !this.form.contains(line)) return
+    const group = before.fields?.find(f => f.kind === "rows" && this.target(f.path)?.contains(line))
+    if (!group) return
+    const place = this.rowsOf(this.target(group.path)).indexOf(line)
+    const called = (e, k) => [e.localName, e.name, ["radio", "checkbox", "submit"].includes(e.type) && e.value].join(" ").replaceAll(group.path + "/" + k, group.path)
+    const name = called(element, place)
+    const alike = (row, k) => [...row.querySelectorAll(element.localName)].filter(e => called(e, k) === name)
+    return { element, path: group.path, place, key: group.rows[place]?.key, alike, index: alike(line, place).indexOf(element), from: element.selectionStart, to: element.selectionEnd }
+  },
+
+  // The focus stays with its row, where rows before it have come or gone: who types goes
+  // on in the same answer, and a button that has the focus is still the one of that row.
+  follow({ element, path, place, key, alike, index, from, to }) {
+    const now = this.session.field(path).rows.findIndex(row => row.key === key)
+    if (now === place) return
+    if (now < 0) return element.isConnected ? undefined : this.rowFocus("remove", path, place)
+    const twin = alike(this.rowsOf(this.target(path))[now], now)[index]
+    this.following = true // nobody has left the field
+    twin?.focus()
+    this.following = false
+    if (twin && from != null) twin.setSelectionRange(from, to)
+  },
+
   // The focus stays near a row that goes: on the next one, the previous one, or the
   // button that adds one.
   rowFocus(what, path, at) {

@@ -76,6 +76,23 @@ func (l look) news(before look) []string {
 // paths are the fields that are on the page, in the order of their names.
 func (l look) paths() []string { return slices.Sorted(maps.Keys(l.Fields)) }
 
+// holding is where a value stands that was typed at a path: there, or in a row behind it.
+func (l look) holding(path, value string) (at string, stands bool) {
+	if l.Fields[path].Value == value {
+		return path, true
+	}
+	group, member, inRow := strings.Cut(path, "/0/") // trials type in the first row
+	if !inRow {
+		return path, false
+	}
+	for row := range l.rows(group) {
+		if at = fmt.Sprintf("%s/%d/%s", group, row, member); l.Fields[at].Value == value {
+			return at, true
+		}
+	}
+	return path, false
+}
+
 // rows is how many rows a group has.
 func (l look) rows(group string) int {
 	count := 0

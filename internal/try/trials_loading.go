@@ -32,10 +32,15 @@ func loadOverTyping(t *tab) (Verdict, string) {
 	t.typeIn(path, cmp.Or(t.valid[path], t.loaded[path])+" II")
 	typed := t.see().Fields[path].Value
 	t.release("load", reply{status: 200, body: string(t.record)})
-	if now := t.quiet().Fields[path].Value; now != typed {
-		return Broken, fmt.Sprintf("%q was typed at %s, and became %q when the load came", typed, path, now)
+	now := t.quiet()
+	at, stayed := now.holding(path, typed)
+	if !stayed {
+		return Broken, fmt.Sprintf("%q was typed at %s, and became %q when the load came", typed, path, now.Fields[path].Value)
 	}
-	return Kept, fmt.Sprintf("%q stayed at %s", typed, path)
+	if at != path && now.Focus == path {
+		return Broken, fmt.Sprintf("%q was typed at %s and stands at %s since the load came, and what is typed next goes to %s", typed, path, at, path)
+	}
+	return Kept, fmt.Sprintf("%q stayed at %s", typed, at)
 }
 
 func loadFails(t *tab) (Verdict, string) {

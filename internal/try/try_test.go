@@ -60,6 +60,9 @@ func broken(t *testing.T, source *declare.Source, page string, only []string) []
 	for _, r := range answer.Results {
 		require.NotEqual(t, try.CannotTell, r.Verdict, "%s: %s", r.Trial, r.Why)
 		require.True(t, r.Verdict != try.Broken || len(r.Timeline) > 0, r.Trial)
+		if r.Verdict == try.Broken {
+			t.Logf("%s on %s: %s", r.Trial, page, r.Why)
+		}
 	}
 	return breaks(answer)
 }
