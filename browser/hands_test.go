@@ -318,10 +318,12 @@ func TestPrivateAttempt(t *testing.T) {
 	b.apply()
 	b.becomes("sending", state)
 	require.NotContains(t, b.js(`JSON.stringify(localStorage)`), "774411")
+	require.Contains(t, b.js(`JSON.stringify(localStorage)`), " !")
 	b.accept.Store(true)
 	b.open("/forms/mooring")
 	require.Equal(t, "idle", b.js(state))
 	require.Contains(t, b.js(urgent), "some of them are not kept here")
 	require.Equal(t, "2031-05-02", b.js(value("arrival")))
-	b.becomes("false", `JSON.stringify(localStorage).includes(" ! ")`) // it is said once
+	require.Regexp(t, `What you had typed is back, from .*\d.*\. Not kept, to be typed again: Insurance policy\.`, b.js(`document.querySelector(".leanwicket-notice").innerText`))
+	b.becomes("false", `JSON.stringify(localStorage).includes(" !")`) // it is said once
 }

@@ -125,6 +125,20 @@ export interface Snapshot {
   readonly guarded: boolean
   /** What was typed on an earlier page, at fields that this version of the form does not have: to be copied. */
   readonly leftOut: readonly { readonly path: string; readonly raw: string }[]
+  /** What this tab had typed on an earlier page, and is back; until it is saved or taken back. */
+  readonly draft: Draft | undefined
+  /** What tabs left that were closed, the newest first: session.takeOver, session.discard. */
+  readonly offered: readonly Draft[]
+  /** Whether the browser keeps what is typed: its stores can be full, or closed to the site. */
+  readonly keeps: boolean
+}
+
+/** What was typed and not sent, kept beyond its page. */
+export interface Draft {
+  /** When it was kept, in milliseconds since 1970. */
+  readonly at: number
+  /** The paths of private fields that had an answer: it is not kept, and has to be typed again. */
+  readonly again: readonly string[]
 }
 
 /** What a step has changed. */
@@ -220,6 +234,10 @@ export interface Session<Path extends string = string> extends EventTarget {
   moveRow(row: string, to: string): void
   /** The applicant wants to leave. The promise tells whether they may: after the question was answered, where there is one. */
   leave(to?: string): Promise<boolean>
+  /** Goes on with a draft of snapshot.offered, where nothing is unsaved yet. Returns whether it was taken over. */
+  takeOver(draft: Draft): Promise<boolean>
+  /** Throws away a draft of snapshot.offered; left out: what was typed before on this tab. */
+  discard(draft?: Draft): void
   /** Answers the question at leaving. */
   answer(answer: "stay" | "submit" | "discard"): void
   /** Who was let go is still here. */

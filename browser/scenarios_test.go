@@ -234,7 +234,8 @@ func (b *tab) scenario(s *scenario.Scenario) {
 		b.do(chromedp.Navigate(b.site + "/leanwicket/leanwicket.d.ts"))
 		kept, err := json.Marshal(string(trace.AppendKept(nil, form, s.Kept)))
 		require.NoError(t, err)
-		b.js(`localStorage.setItem("leanwicket  /page ` + form.Name + `", Date.now() + " " + (Date.now() + 86400000) + "  " + ` + string(kept) + `)`)
+		b.js(`sessionStorage.setItem("leanwicket tab", "1")`)
+		b.js(`localStorage.setItem("leanwicket  /page ` + form.Name + ` @1", Date.now() + " " + (Date.now() + 86400000) + "  " + ` + string(kept) + `)`)
 	}
 	b.open("/page")
 	defer func() {

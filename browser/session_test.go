@@ -12,6 +12,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"strings"
+	"sync/atomic"
 	"sync"
 	"testing"
 	"testing/fstest"
@@ -212,6 +213,35 @@ func TestAScriptDrivesASession(t *testing.T) {
 	mu.Lock()
 	defer mu.Unlock()
 	require.Equal(t, []string{"GET /api/saved load-1", "POST /api/crossings send-1", "POST /api/crossings send-1"}, requests)
+}
+
+// After a record was changed elsewhere it is said when its newest answers are there, and how
+// many of the applicant's differ.
+func TestTheNewestAnswersAreHere(t *testing.T) {
+	var loads, sends atomic.Int64
+	b := scriptPage(t, "form: buoy\nschema: {properties: {a: {type: string}, b: {type: string}, c: {type: string}}}\nprefill: {url: /buoy, ifEdited: keep}\nsubmit: {url: /buoy, method: PUT}\n", func(w http.ResponseWriter, r *http.Request) {
+		switch {
+		case r.URL.Path != "/buoy":
+			http.NotFound(w, r)
+		case r.Method == "GET":
+			n := loads.Add(1)
+			w.Header().Set("ETag", fmt.Sprintf(`"%d"`, n))
+			fmt.Fprint(w, []string{"", `{"a": "red", "b": "red", "c": "red"}`, `{"a": "white", "b": "red", "c": "red"}`, `{"a": "white", "b": "green", "c": "grey"}`, `{"a": "white", "b": "grey", "c": "grey"}`}[n])
+		case sends.Add(1) < 4:
+			w.WriteHeader(412)
+		}
+	})
+	b.broken.Store(true) // the console names the 412
+	b.js(`openForm("/f.form").then(s => { globalThis.s = s; return "" })`)
+	b.becomes("ready", `s.snapshot.prefill`)
+	for _, c := range [][2]string{
+		{`s.submit()`, "The newest answers are here. Send yours again."},
+		{`(s.edit("b", "blue"), s.edit("c", "blue"), s.submit())`, "The newest answers are here. 2 of yours differ: choose which ones to keep. Then send yours again."},
+		{`(s.resolve("b", "mine"), s.resolve("c", "theirs"), s.submit())`, "The newest answers are here. One of yours differs: choose which one to keep. Then send yours again."},
+	} {
+		b.js(c[0])
+		b.becomes(c[1], `s.snapshot.said.text`)
+	}
 }
 
 // The blocks of docs/script.md run, one after the other, and what their comments say of a

@@ -37,6 +37,7 @@ type tab struct {
 	site   string
 	file   string       // the office's database
 	asked  atomic.Int32 // prompts of the browser
+	end    func()       // closes it
 	accept atomic.Bool  // how they are answered
 	broken atomic.Bool  // errors are expected
 	late   atomic.Int64 // nanoseconds by which the core is late
@@ -62,13 +63,18 @@ func openTab(t *testing.T) *tab {
 }
 
 // another is a tab of somebody else: with storage of its own.
-func (b *tab) another() *tab {
-	ctx, cancel := chromedp.NewContext(b.ctx, chromedp.WithNewBrowserContext())
+func (b *tab) another() *tab { return b.beside(chromedp.WithNewBrowserContext()) }
+
+// beside is one more tab of the same browser, with the same storage unless an option says
+// otherwise. It is closed by its end.
+func (b *tab) beside(options ...chromedp.ContextOption) *tab {
+	ctx, cancel := chromedp.NewContext(b.ctx, options...)
 	b.t.Cleanup(cancel)
 	require.NoError(b.t, chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)))
 	_, err := chromedp.Call(ctx, cdpemulation.SetFocusEmulationEnabled, cdpemulation.SetFocusEmulationEnabledParams{Enabled: true})
 	require.NoError(b.t, err)
-	other := &tab{t: b.t, ctx: ctx, site: b.site}
+	other := &tab{t: b.t, ctx: ctx, site: b.site, end: cancel}
+	other.accept.Store(true)
 	other.listen()
 	return other
 }

@@ -38,7 +38,7 @@ type happening struct {
 
 // protocol names what the script and the core say to each other. It is another one in the
 // script (session.js) as soon as they would not understand each other.
-const protocol = "3"
+const protocol = "4"
 
 var pages []*page
 
@@ -91,8 +91,7 @@ func read(compiled []byte, now time.Duration) string {
 }
 
 // open opens the session, with a seed in hexadecimal and what an earlier page kept, or
-// nothing: a mark where it had sent more, and the rest. What is given are names and values
-// as parts.
+// nothing: the mark and the text of keep. What is given are names and values as parts.
 func (p *page) open(seed, mark, kept, given string) {
 	f := p.form
 	values := map[string]string{}
@@ -112,7 +111,7 @@ func (p *page) open(seed, mark, kept, given string) {
 		p.seed = lifecycle.Seed(key)
 	}
 	o.Seed = p.seed
-	lost := mark != ""
+	lost := mark == "!"
 	if kept != "" {
 		earlier, unrepeatable, err := trace.ReadKept(f, kept)
 		if err != nil {
@@ -292,12 +291,15 @@ func (p *page) rows(session *lifecycle.Session, group lifecycle.FieldState) {
 	}
 }
 
-// keep tells the script what to keep: a mark where more was sent than is kept, and
-// the rest.
+// keep tells the script what to keep. The mark is "?" where an attempt is open, and "!"
+// where one is open of which not all is kept.
 func (p *page) keep(kept *lifecycle.Restored, more bool) {
 	mark, text := "", ""
-	if more {
+	switch {
+	case more:
 		mark = "!"
+	case kept != nil && kept.Attempt != nil:
+		mark = "?"
 	}
 	if kept != nil {
 		text = string(trace.AppendKept(nil, p.form, kept))

@@ -2,6 +2,7 @@
 // the same task, which counts where a page closes at once; what it takes is on the disk
 // some seconds later. IndexedDB takes it a moment later, and then keeps it though the
 // browser is killed. Of the two the later one counts.
+import { claim, living, tab } from "./tab.js"
 
 const database = "leanwicket", table = "kept"
 
@@ -35,9 +36,6 @@ function open() {
 /** @param {IDBTransactionMode} mode @returns {Promise<IDBTransaction>} */
 const begin = async mode => (await open()).transaction(table, mode, { durability: "relaxed" })
 
-/** @param {string} name @returns {Promise<string | undefined>} */
-const get = async name => result((await begin("readonly")).objectStore(table).get(name))
-
 /** @param {string} name @param {string} written */
 async function put(name, written) {
   const transaction = await begin("readwrite")
@@ -50,56 +48,131 @@ async function put(name, written) {
 }
 
 /**
- * What is kept, as it is written: when, until when, a mark where more was sent than is
- * kept, and the rest.
- * @param {string | null | undefined} written
+ * What an earlier page kept.
+ * @typedef {object} Draft
+ * @property {string} tab of which tab it was
+ * @property {number} at when it was written, in milliseconds since 1970
+ * @property {number} until when its time is over
+ * @property {string} mark "?": an attempt is open; "!": one is open, and cannot be repeated, for not all that it sent is kept
+ * @property {string[]} again the private fields that had an answer, which is not kept
+ * @property {string} text what the core wrote
  */
-function parse(written) {
-  const [, at, until, mark, text] = /^(\d+) (\d+) (!?) ([^]*)$/.exec(written || "") || []
-  return at ? { at: Number(at), until: Number(until), mark, text } : undefined
+
+/** A draft as it is written. @param {Draft} draft */
+const written = ({ at, until, mark, again, text }) => `${at} ${until} ${mark}${again.map(encodeURIComponent).join(",")} ${text}`
+
+/** @param {string} tab @param {unknown} text @returns {Draft | undefined} */
+function parse(tab, text) {
+  const [, at, until, mark, again, rest] = /^(\d+) (\d+) ([!?]?)(\S*) ([^]*)$/.exec(String(text ?? "")) || []
+  return at ? { tab, at: Number(at), until: Number(until), mark, again: again ? again.split(",").map(decodeURIComponent) : [], text: rest } : undefined
 }
 
-/** What is kept of one form of one account. */
+/** @param {Draft} draft */
+const isOver = draft => draft.until <= Date.now()
+/** @param {Draft} draft */
+const holds = draft => draft.mark !== "" || draft.text !== ""
+
+/** What is kept of one form of one account, and of one record of it: a draft for each tab. */
 export class Kept {
   /** The newest writing. @type {Promise<unknown>} */
   stored = Promise.resolve()
+  /** Drafts of tabs that were closed, the newest first. @type {readonly Draft[]} */
+  offered = Object.freeze([])
 
   /**
-   * @param {string | null} name the name in the store; null: nothing is kept
+   * @param {string | null} name the name in the stores; null: nothing is kept
    * @param {number} hours for how long: a server does not know a submission's key for ever
+   * @param {() => void} failed is called when neither store takes what is written
    */
-  constructor(name, hours) {
+  constructor(name, hours, failed) {
     this.name = name
     this.hours = hours
+    this.failed = failed
+    this.tab = ""
+  }
+
+  /** @param {string} tab */
+  place(tab) { return `${this.name} @${tab}` }
+
+  /**
+   * What this tab kept on an earlier page, unless its time is over. A page opens with it,
+   * and waits for it: a store that does not answer at all is given up. What a tab that was
+   * closed kept is offered to a page that has nothing of its own; but an attempt of which
+   * nobody knows what came of it is taken over at once, for nothing may be sent before.
+   * @returns {Promise<Draft | undefined>}
+   */
+  async read() {
+    if (!this.name) return undefined
+    this.tab = await tab()
+    const drafts = await this.#all()
+    forget()
+    const own = drafts.get(this.tab)
+    if (own && holds(own)) return own
+    const theirs = await living()
+    const closed = [...drafts.values()].filter(draft => holds(draft) && !theirs.includes(draft.tab)).sort((a, b) => b.at - a.at)
+    const open = closed.find(draft => draft.mark)
+    const taken = open && await this.take(open)
+    this.offered = Object.freeze(closed.filter(draft => draft !== open))
+    return taken ? open : undefined
+  }
+
+  /** Of each tab what was kept last. @returns {Promise<Map<string, Draft>>} */
+  async #all() {
+    const before = this.place("")
+    /** @type {Map<string, Draft>} */
+    const drafts = new Map()
+    /** @param {string} name @param {unknown} text */
+    const add = (name, text) => {
+      const draft = parse(name.slice(before.length), text)
+      if (draft && !isOver(draft) && !(draft.at < (drafts.get(draft.tab)?.at ?? 0))) drafts.set(draft.tab, draft)
+    }
+    try {
+      for (const name of Object.keys(localStorage)) if (name.startsWith(before)) add(name, localStorage.getItem(name))
+    } catch { /* forbidden */ }
+    await atMost(5000, (async () => {
+      const store = (await begin("readonly")).objectStore(table), range = IDBKeyRange.bound(before, before + "\uffff")
+      const [names, texts] = await Promise.all([result(store.getAllKeys(range)), result(store.getAll(range))])
+      names.forEach((name, k) => add(String(name), texts[k]))
+    })())
+    return drafts
+  }
+
+  /** Makes the draft of a closed tab this page's own, unless another page has taken it. @param {Draft} draft */
+  async take(draft) {
+    if (!await claim(draft.tab)) return false
+    this.#put(written(draft), true)
+    await this.stored
+    this.drop(draft)
+    return true
+  }
+
+  /** Deletes the draft of a closed tab. @param {Draft} draft */
+  drop(draft) {
+    const name = this.place(draft.tab)
+    this.offered = Object.freeze(this.offered.filter(d => d !== draft))
+    try { localStorage.removeItem(name) } catch { /* forbidden */ }
+    begin("readwrite").then(transaction => transaction.objectStore(table).delete(name)).catch(() => {})
   }
 
   /**
-   * What an earlier page kept, unless its time is over. A page opens with it, and waits for
-   * it: a store that does not answer at all is given up.
-   * @returns {Promise<[mark: string, text: string]>}
+   * That nothing is left to keep is written as well, for the other store may still have what was.
+   * @param {string} mark
+   * @param {string[]} again
+   * @param {string} text
    */
-  async read() {
-    const { name } = this
-    if (!name) return ["", ""]
-    /** @type {string | null | undefined} */
-    let far
-    await atMost(5000, get(name).then(written => { far = written }))
-    let near
-    try { near = localStorage.getItem(name) } catch { /* forbidden */ }
-    const [a, b] = [parse(near), parse(far)]
-    const newest = a && b ? b.at > a.at ? b : a : a || b
-    forget()
-    return newest && newest.until > Date.now() ? [newest.mark, newest.text] : ["", ""]
+  write(mark, again, text) {
+    if (!this.name) return
+    const at = Date.now()
+    const draft = { tab: this.tab, at, until: Math.round(at + this.hours * 3600e3), mark, again, text }
+    this.#put(written(draft), holds(draft))
   }
 
-  /** That nothing is left to keep is written as well, for the other store may still have what was. @param {string} mark @param {string} text */
-  write(mark, text) {
-    const { name } = this
-    if (!name) return
-    const now = Date.now()
-    const written = `${now} ${Math.round(now + this.hours * 3600e3)} ${mark} ${text}`
-    try { mark || text ? localStorage.setItem(name, written) : localStorage.removeItem(name) } catch { /* a full or forbidden store keeps nothing; the page works on */ }
-    this.stored = put(name, written).catch(() => {})
+  /** @param {string} text @param {boolean} worth whether there is anything to keep */
+  #put(text, worth) {
+    const name = this.place(this.tab)
+    let near = true
+    try { worth ? localStorage.setItem(name, text) : localStorage.removeItem(name) } catch { near = false } // it is full, or forbidden
+    this.stored = put(name, text).catch(() => { if (!near && worth) this.failed() })
   }
 
   /** Waits until what was written is kept, and not for long: a send goes all the same. */
@@ -112,8 +185,8 @@ let forgot = false
 function forget() {
   if (forgot) return
   forgot = true
-  /** @param {string | null | undefined} written */
-  const over = written => { const kept = parse(written); return kept && kept.until <= Date.now() }
+  /** @param {unknown} text */
+  const over = text => { const draft = parse("", text); return draft && isOver(draft) }
   try {
     for (const name of Object.keys(localStorage)) if (name.startsWith("leanwicket ") && over(localStorage.getItem(name))) localStorage.removeItem(name)
   } catch { /* forbidden */ }

@@ -143,6 +143,7 @@ export class Page {
   // update shows what a step has changed.
   update({ act, fields, before }) {
     const now = this.session.snapshot
+    if (acts.includes(act)) this.goneOn = now.draft // who goes on has seen what was brought back
     if (this.saidUntil === "act" && acts.includes(act)) this.saidAt = null
     const focused = this.focused(before)
     for (const f of fields) {
@@ -161,6 +162,7 @@ export class Page {
     if (now.leaving === "present") guard.stays(this)
     for (const button of now.buttons) this.button(button)
     if (now.said && now.said !== before.said) this.say(now.said)
+    this.draft()
     this.refresh()
     this.uncover()
     this.takeEarly()

@@ -5,12 +5,13 @@ import { Kept } from "./kept.js"
 import { Fields, issuesOf, same } from "./snapshot.js"
 
 /** What the core says to this script, and this script to the core (serve.go). */
-const protocol = "3"
+const protocol = "4"
 
 /** @typedef {import("../leanwicket").Field} Field */
 /** @typedef {import("../leanwicket").Change} Change */
 /** @typedef {import("../leanwicket").OpenOptions} OpenOptions */
 /** @typedef {import("../leanwicket").Snapshot} Snapshot */
+/** @typedef {import("./kept.js").Draft} Draft */
 
 /**
  * Opens a session of a compiled form.
@@ -28,15 +29,27 @@ export async function open(source, options) {
 const records = patch => patch.split(RECORD).slice(0, -1).map(record => record.split(PART).slice(0, -1))
 
 /**
- * Where the work of a session is kept: each account, page, form and record apart. The form
- * has its name, for where it is loaded from can be another place after a deployment.
+ * Under which name the work of a session is kept, or null: each account, page, form and
+ * record apart. The form has its name, for where it is loaded from can be another place
+ * after a deployment.
  * @param {OpenOptions} options
  * @param {string} form
  */
-function keptOf({ account = "", keep = {}, given = {} }, form) {
+function keptAs({ account = "", keep = {}, given = {} }, form) {
   const more = [keep.name, ...Object.values(given)].filter(part => part !== undefined).map(part => " " + encodeURIComponent(part)).join("")
-  return new Kept(keep.hours === 0 ? null : `leanwicket ${account} ${location.pathname} ${form}${more}`, keep.hours ?? 24)
+  return keep.hours === 0 ? null : `leanwicket ${account} ${location.pathname} ${form}${more}`
 }
+
+/**
+ * What this script itself says, until the applicant acts.
+ * @param {Snapshot} before
+ * @param {string} text
+ * @returns {import("../leanwicket").Said}
+ */
+const saying = (before, text) => ({ level: "polite", text, about: "", until: "act", count: (before.said?.count || 0) + 1 })
+
+/** Whether this page has said that nothing is kept. */
+let saidUnkept = false
 
 /** @param {URL | string} at */
 async function read(at) {
@@ -71,31 +84,57 @@ export class Session extends EventTarget {
     super()
     this.call = call
     this.options = options
+    this.compiled = compiled
     this.snapshot = same(undefined, /** @type {Snapshot} */ ({
       form: "", title: "", buttons: [], fields: [], issues: [], said: undefined, pending: "", submission: "idle", prefill: "none",
       leaving: "present", question: undefined, receipt: undefined, unsaved: false, guarded: false, leftOut: [], busy: false, locked: false,
+      draft: undefined, offered: [], keeps: options.keep?.hours !== 0,
     }))
-    this.#carryOut(call(-1, performance.now(), "read", compiled)) // what the form declares
-    this.kept = keptOf(options, this.snapshot.form)
+    this.#read()
+    this.kept = new Kept(keptAs(options, this.snapshot.form), options.keep?.hours ?? 24, () => this.#unkept())
   }
+
+  /** Tells the core of the form, and learns what that declares. */
+  #read() { this.#carryOut(this.call(-1, performance.now(), "read", this.compiled)) }
 
   get alive() { return !this.#ends.signal.aborted }
 
   /** Opens with what an earlier page kept. */
   async open() {
     const earlier = await this.kept.read()
-    const seed = Array.from(crypto.getRandomValues(new Uint8Array(16)), b => b.toString(16).padStart(2, "0")).join("")
-    const given = Object.entries(this.options.given || {}).flat().map(clean).join(PART)
     const until = { signal: this.#ends.signal }
     addEventListener("pagehide", () => this.#guarded(() => this.closed()), until)
     addEventListener("pageshow", e => { if (e.persisted) this.tell("returned") }, until)
     bereaved.add(this.fail)
     try {
-      this.#carryOut(this.call(this.number, performance.now(), "open", seed, ...earlier, given))
+      this.#begin(earlier)
     } catch (failed) {
       this.#end()
       throw failed
     }
+  }
+
+  /** Opens in the core, with what an earlier page kept. @param {Draft} [earlier] */
+  #begin(earlier) {
+    const seed = Array.from(crypto.getRandomValues(new Uint8Array(16)), b => b.toString(16).padStart(2, "0")).join("")
+    const given = Object.entries(this.options.given || {}).flat().map(clean).join(PART)
+    this.snapshot = same(this.snapshot, { ...this.snapshot, draft: earlier, offered: this.kept.offered })
+    this.#carryOut(this.call(this.number, performance.now(), "open", seed, earlier?.mark || "", earlier?.text || "", given))
+  }
+
+  /** Neither store of the browser takes what is typed: it is said once on a page. */
+  #unkept() {
+    const said = saidUnkept ? this.snapshot.said : saying(this.snapshot, "This browser keeps nothing of what you type: its store is full, or closed to this site.")
+    saidUnkept = true
+    this.#change({ keeps: false, said })
+  }
+
+  /** Changes what this script alone knows of. @param {Partial<Snapshot>} parts */
+  #change(parts) {
+    if (!this.alive) return
+    const before = this.snapshot
+    this.snapshot = same(before, { ...before, ...parts })
+    this.#notify({ fields: [], before })
   }
 
   // What an applicant does.
@@ -135,6 +174,39 @@ export class Session extends EventTarget {
       this.tell("leave", to, "inside")
     })
   }
+
+  /**
+   * Goes on with the work of a tab that was closed, one of snapshot.offered: the session
+   * begins again with it. Nothing happens where something is unsaved already, or another
+   * page has taken it. Returns whether it was taken over.
+   * @param {Draft} draft
+   * @returns {Promise<boolean>}
+   */
+  async takeOver(draft) {
+    if (!this.alive || this.snapshot.unsaved || this.snapshot.submission !== "idle" || !await this.kept.take(draft)) {
+      this.#change({ offered: this.kept.offered })
+      return false
+    }
+    this.#guarded(() => {
+      this.#carryOut(this.call(this.number, performance.now(), "leave", "", "unload"))
+      for (const id of this.#timers.values()) clearTimeout(id)
+      this.#timers.clear()
+      for (const request of this.#requests.values()) request.abort()
+      this.#requests.clear()
+      this.#fields = new Fields()
+      this.#read()
+      this.#begin(draft)
+    })
+    return true
+  }
+
+  /** Throws away the work of a tab that was closed; left out: what this tab had typed before. @param {Draft} [draft] */
+  discard(draft) {
+    if (!draft) return this.reset()
+    this.kept.drop(draft)
+    this.#change({ offered: this.kept.offered })
+  }
+
   /** Answers the question at leaving. @param {"stay" | "submit" | "discard"} answer */
   answer(answer) { this.tell("answer", answer) }
   /** Who was let go is still here. */
@@ -250,6 +322,8 @@ export class Session extends EventTarget {
         case "error": throw new Error(parts.join(" "))
         case "form": {
           this.number = Number(parts[0])
+          buttons.length = 0
+          now.leftOut = []
           now.form = parts[1]
           now.title = parts[2]
           if (parts[4] !== protocol) throw new Error("the script and the core are of different versions; right would be both from one bundle")
@@ -288,7 +362,7 @@ export class Session extends EventTarget {
         case "leave": events.push(["left", { to: parts[0], kind: parts[1] }]); break
         case "navigate": events.push(["navigate", parts[0]]); break
         case "guard": if (parts[0]) addEventListener("beforeunload", this.#unload); else removeEventListener("beforeunload", this.#unload); break
-        case "keep": this.kept.write(parts[0], parts[1]); break
+        case "keep": this.kept.write(parts[0], this.#again(), parts[1]); break
         case "fetch": this.#fetch(parts); break
         case "abort": this.#requests.get(parts[0])?.abort(); break
         case "timer": this.#timers.set(parts[0], setTimeout(() => { this.#timers.delete(parts[0]); this.tell("elapsed", parts[0]) }, Number(parts[1]))); break
@@ -298,9 +372,26 @@ export class Session extends EventTarget {
     }
     now.buttons = buttons
     if (this.#fields.settle()) now.fields = this.#fields.list
+    if (before.prefill === "loading" && now.prefill === "ready" && now.submission === "outdated" && now.said === before.said) now.said = this.#newest(before)
+    // What was brought back is the applicant's work like any other, once it is saved or gone.
+    if (now.draft && !now.unsaved && now.prefill !== "loading" && act) now.draft = undefined
     this.snapshot = same(before, now)
     this.#notify({ act, fields: told.map(path => this.field(path)).filter(f => f !== undefined), before })
     this.#dispatch(before, events, act)
+  }
+
+  /** After a record was changed elsewhere: that its newest answers are there, and what is to be done. @param {Snapshot} before */
+  #newest(before) {
+    const contested = this.#everyField().filter(f => f.contested).length
+    const choose = contested === 1 ? " One of yours differs: choose which one to keep." : contested ? ` ${contested} of yours differ: choose which ones to keep.` : ""
+    return saying(before, `The newest answers are here.${choose} ${choose ? "Then send" : "Send"} yours again.`)
+  }
+
+  #everyField() { return this.#fields.list.flatMap(f => [f, ...(f.rows || []).flatMap(row => row.fields)]) }
+
+  /** The private fields that have an answer, which is not kept. */
+  #again() {
+    return this.#everyField().filter(f => f.private && f.dirty && f.raw !== "").map(f => f.path)
   }
 
   /** @param {Change} change */
@@ -333,7 +424,7 @@ export class Session extends EventTarget {
   /** @param {string[]} request */
   async #fetch([id, kind, method, url, body, ...headers]) {
     const { base = "", credentials = "same-origin", fetch: send = fetch } = this.options
-    const ends = new AbortController()
+    const ends = new AbortController(), { number } = this
     this.#requests.set(id, ends)
     let answer = ["0", "", ""]
     try {
@@ -347,6 +438,7 @@ export class Session extends EventTarget {
       try { decoded = text === "" ? undefined : JSON.parse(text) } catch { decoded = /^text\/(plain|html)/.test(response.headers.get("Content-Type") || "") ? text : undefined }
       answer = [String(response.status), [...response.headers].flatMap(([n, v]) => [clean(n), clean(v)]).join(PART), decoded === undefined ? "" : flat(decoded).join(PART)]
     } catch { /* broken, or given up */ }
+    if (this.number !== number) return // the session has begun again
     this.#requests.delete(id)
     this.tell("answered", id, ...answer)
   }

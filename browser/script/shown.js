@@ -40,6 +40,10 @@ export const shown = {
     this.leftOut.append(...this.session.snapshot.leftOut.map(({ path, raw }) => Object.assign(document.createElement("li"), { textContent: path + ": " + raw })))
     this.leftOut.hidden = !this.leftOut.children.length
     this.notice.append(this.leftOut)
+    this.drafts = line(this.notice, "status")
+    this.draftButtons = document.createElement("div")
+    this.draftButtons.className = "leanwicket-buttons"
+    this.notice.append(this.draftButtons)
     this.hush = line(this.notice, "status") // announced, and not shown: the rows show it
     this.hush.className = "leanwicket-first"
     this.sized = new ResizeObserver(() => document.documentElement.style.setProperty("--leanwicket-notice-height", this.notice.offsetHeight + "px"))
@@ -179,6 +183,28 @@ export const shown = {
     this.issues(path, [], group, issues)
   },
 
+  // What was typed before is back, until the applicant goes on; what a closed tab left is
+  // offered, until something is typed.
+  draft() {
+    const { draft, offered: [offer], unsaved, submission } = this.session.snapshot
+    const own = draft && this.goneOn !== draft
+    const shown = own ? draft : !draft && !unsaved && submission === "idle" ? offer : undefined
+    if (this.drafted === shown && this.draftIsOwn === own) return
+    this.drafted = shown
+    this.draftIsOwn = own
+    const label = path => this.session.field(path)?.label || path
+    const time = shown && new Date(shown.at).toLocaleString(document.documentElement.lang || undefined, { dateStyle: "long", timeStyle: "short" })
+    const again = shown?.again.length ? ` Not kept, to be typed again: ${shown.again.map(label).join(", ")}.` : ""
+    this.drafts.textContent = !shown ? "" : own ? `What you had typed is back, from ${time}.${again}` : `A tab that was closed has answers of ${time} that were not sent.${again}`
+    const button = (text, does) => {
+      const b = Object.assign(document.createElement("button"), { type: "button", textContent: text })
+      b.addEventListener("click", e => this.guarded(e, () => { does(); this.notice.focus({ preventScroll: true }) }), { signal: this.ends.signal })
+      return b
+    }
+    const discard = button(own ? "Discard it" : "Discard them", () => this.session.discard(own ? undefined : shown))
+    this.draftButtons.replaceChildren(...!shown ? [] : own ? [discard] : [button("Go on with them", () => this.session.takeOver(shown)), discard])
+  },
+
   // The rows of a group that are on the page.
   rowsOf(group) {
     const template = group.querySelector("template")
@@ -239,7 +265,7 @@ export const shown = {
     if (this.list.innerHTML !== items.map(i => i.outerHTML).join("")) this.list.replaceChildren(...items)
     this.pending.textContent = this.polite.textContent || this.urgent.textContent ? "" : this.session.snapshot.pending
     for (const kind of ["good", "unsure"]) this.notice.classList.toggle("leanwicket-" + kind, this.noticed === kind)
-    this.notice.hidden = !this.polite.textContent && !this.urgent.textContent && !this.pending.textContent && this.leftOut.hidden
+    this.notice.hidden = !this.polite.textContent && !this.urgent.textContent && !this.pending.textContent && !this.drafted && this.leftOut.hidden
     if (this.title) {
       const pending = ["sending", "checking", "waiting"].includes(this.submission)
       const title = (wrong.length ? wrong.length + " to mend – " : pending ? "Sending – " : this.submission === "accepted" ? "Received – " : "") + this.title

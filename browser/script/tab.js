@@ -1,0 +1,83 @@
+// Which tab of the browser a page stands in. A tab has a name of its own, which its pages
+// hand on to each other in sessionStorage; a page has a lock of that name for its life. A
+// tab that is copied has the name of the other one, whose page has the lock: it takes
+// another name. A name whose lock is free is that of a tab that was closed.
+
+const noted = "leanwicket tab", lockOf = (/** @type {string} */ id) => "leanwicket tab " + id
+
+/** How long a page that is loaded again waits until the page before it has let go, in milliseconds. */
+const patience = 300
+
+/** The names that this page has, and what lets go of the lock of each. @type {Map<string, () => void>} */
+const mine = new Map()
+
+/** Pages that have no locks, as those that are not served over TLS, ask each other. @type {BroadcastChannel | undefined} */
+const others = globalThis.navigator?.locks || !globalThis.BroadcastChannel ? undefined : new BroadcastChannel(noted)
+others?.addEventListener("message", ({ data }) => { if (data === "who") for (const id of mine.keys()) others.postMessage({ here: id }) })
+
+/** What other pages answer within a moment. @returns {Promise<string[]>} */
+function heard() {
+  /** @type {string[]} */
+  const ids = []
+  /** @param {MessageEvent} e */
+  const hears = ({ data }) => { if (data.here) ids.push(data.here) }
+  others?.addEventListener("message", hears)
+  others?.postMessage("who")
+  return new Promise(done => setTimeout(() => {
+    others?.removeEventListener("message", hears)
+    done(ids)
+  }, others ? patience : 0))
+}
+
+/**
+ * Takes a name for this page, unless another page has it.
+ * @param {string} id
+ * @param {number} wait in milliseconds
+ * @returns {Promise<boolean>}
+ */
+export async function claim(id, wait = 0) {
+  if (mine.has(id)) return true
+  if (!globalThis.navigator?.locks) {
+    const free = !(await heard()).includes(id)
+    if (free) mine.set(id, () => {})
+    return free
+  }
+  return new Promise(resolve => {
+    const options = wait ? { signal: AbortSignal.timeout(wait) } : { ifAvailable: true }
+    navigator.locks.request(lockOf(id), options, lock => {
+      resolve(Boolean(lock))
+      return lock ? new Promise(release => { mine.set(id, () => release(undefined)) }) : undefined
+    }).catch(() => resolve(false))
+  })
+}
+
+/** The names that some page has now. @returns {Promise<string[]>} */
+export async function living() {
+  const ids = globalThis.navigator?.locks ? ((await navigator.locks.query()).held || []).map(lock => String(lock.name).slice(lockOf("").length)) : await heard()
+  return [...ids, ...mine.keys()]
+}
+
+/** @type {Promise<string> | undefined} */
+let found
+
+/** The name of this page's tab. @returns {Promise<string>} */
+export const tab = () => found ??= (async () => {
+  let id
+  try { id = sessionStorage.getItem(noted) } catch { /* forbidden: each page is a tab of its own */ }
+  if (id && await claim(id, patience)) return id
+  id = Array.from(crypto.getRandomValues(new Uint8Array(8)), b => b.toString(16).padStart(2, "0")).join("")
+  if (globalThis.navigator?.locks) await claim(id)
+  else mine.set(id, () => {}) // it is new: nobody needs to be asked
+  try { sessionStorage.setItem(noted, id) } catch { /* forbidden */ }
+  return id
+})()
+
+// A page that the browser keeps to come back to holds no lock meanwhile, for it would not be
+// kept with one.
+addEventListener("pagehide", e => {
+  if (!e.persisted) return
+  const names = [...mine]
+  mine.clear()
+  for (const [, release] of names) release()
+  addEventListener("pageshow", () => { for (const [id] of names) claim(id) }, { once: true })
+})
