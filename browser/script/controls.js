@@ -1,5 +1,35 @@
 // What the controls of a form hold.
-export const controls = {
+export class Controls {
+  /** The values that were typed before the form was bound, until its fields can be edited. @type {Map<string, string> | undefined} */
+  early
+  locked = false
+  /** What the core holds, by path. @type {Map<string, string>} */
+  held = new Map()
+
+  /** @type {import("./session.js").Session} */
+  session
+  ends = new AbortController()
+
+  /** @param {HTMLFormElement} form */
+  constructor(form) { this.form = form }
+
+  /** @param {any} event @param {(event: any) => void} f */
+  guarded(event, f) {
+    try { f(event) } catch (failed) { this.giveUp(failed) }
+  }
+
+  /** What is here fails: see Page. @param {unknown} failed */
+  giveUp(failed) { throw failed }
+
+  get alive() { return Boolean(this.session) && !this.ends.signal.aborted }
+
+  /** Tells the session. @param {string} what @param {...string} texts */
+  happened(what, ...texts) {
+    if (!this.alive) return
+    if (what === "edit") this.held.set(texts[0], texts[1])
+    this.session.tell(what, ...texts)
+  }
+
   // What was typed before the script arrived.
   typedBefore() {
     const typed = new Map()
@@ -10,7 +40,7 @@ export const controls = {
       if (changed) typed.set(c.name, this.raw(c.name))
     }
     return typed
-  },
+  }
 
   // It is taken when the fields can be edited.
   takeEarly() {
@@ -18,16 +48,22 @@ export const controls = {
     const typed = this.early
     this.early = undefined
     for (const [path, raw] of typed) this.happened("edit", path, raw)
-  },
+  }
 
+  /**
+   * The controls of a name, or all of them: of any kind, which type tells.
+   * @param {string} [name]
+   * @returns {any[]}
+   */
   controls(name) {
+    /** @type {any} */
     let all = this.form.elements
     if (name !== undefined) {
       const named = all.namedItem(name) // by name or id; found without a walk over the form
       all = named instanceof RadioNodeList ? named : named ? [named] : []
     }
     return [...all].filter(c => c.name && !c.name.startsWith("leanwicket-") && c.type !== "hidden" && c.type !== "submit" && c.type !== "button" && (name === undefined || c.name === name))
-  },
+  }
 
   // What the controls of a name hold, as the core reads it.
   raw(name) {
@@ -38,7 +74,7 @@ export const controls = {
     if (all[0].multiple && all[0].options) return [...all[0].selectedOptions].map(o => o.value).join("\n")
     if (all[0].type === "file") return [...all[0].files].map(f => f.name).join("\n")
     return all[0].value
-  },
+  }
 
   set(name, raw) {
     this.held.set(name, raw)
@@ -54,7 +90,7 @@ export const controls = {
         if (raw === "") c.value = ""
       } else if (c.value !== raw) c.value = raw
     }
-  },
+  }
 
   // A locked control keeps focus and value, and takes no typing.
   lock(locked) {
@@ -65,5 +101,5 @@ export const controls = {
       else if (locked) c.setAttribute("aria-disabled", "true")
       else c.removeAttribute("aria-disabled")
     }
-  },
+  }
 }

@@ -2,5 +2,7 @@
 declare global {
   var Go: new () => { importObject: WebAssembly.Imports; run(instance: WebAssembly.Instance): Promise<void> }
   var leanwicketCore: import("./core.js").Core
+  /** Not every browser has it. */
+  var navigation: any
 }
 export {}

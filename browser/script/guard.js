@@ -1,4 +1,4 @@
-/** The forms of this document that are bound. */
+/** The forms of this document that are bound, or about to be. */
 export const pages = []
 
 // One guard for all forms of a document: each is asked in turn, and when none has
@@ -35,7 +35,7 @@ export const guard = {
 }
 const away = to => () => location.assign(to)
 document.addEventListener("click", e => {
-  const link = e.target.closest?.("a[href]")
+  const link = e.target instanceof Element && /** @type {HTMLAnchorElement | null} */ (e.target.closest("a[href]"))
   if (!link || !guard.needed() || e.defaultPrevented || e.button !== 0 || e.ctrlKey || e.metaKey || e.shiftKey || e.altKey || link.target && link.target !== "_self" || link.hasAttribute("download")) return
   const to = new URL(link.href, location.href)
   if (to.origin !== location.origin || to.pathname === location.pathname && to.hash) return

@@ -1,33 +1,24 @@
-import { controls } from "./controls.js"
 import { guard, pages } from "./guard.js"
-import { shown } from "./shown.js"
+import { Shown } from "./shown.js"
 
 const rowButtons = ["leanwicket-add", "leanwicket-remove", "leanwicket-move"] // their names
 
 // One form that is bound: its session is told what happens to the controls, and what the
 // session says is shown.
-export class Page {
-  get alive() { return !this.ends.signal.aborted }
+export class Page extends Shown {
+  holds = new Map() // what holds each button, and how that is said
+  left = [] // names of fields that were left under a pressed pointer
+  pressed = false // the pointer is
+  entered = false // Enter was pressed in a control
 
-  constructor(form, session) {
-    this.form = form
+  number = pages.push(this) - 1 // forms are asked in the order in which they were found
+
+  /** @param {import("./session.js").Session} session */
+  open(session) {
     this.session = session
-    this.holds = new Map() // what holds each button, and how that is said
-    this.held = new Map() // what the core holds, by path
-    this.shown = new Map() // the issues that show, by path
-    this.left = [] // names of fields that were left under a pressed pointer
-    this.added = [] // elements beside the controls
-    this.ends = new AbortController()
-  }
-
-  get submission() { return this.session.snapshot.submission }
-  get prefill() { return this.session.snapshot.prefill }
-
-  open() {
-    this.number = pages.push(this) - 1
     const typed = this.typedBefore()
     this.prepare()
-    const told = event => ({ detail }) => this.guarded(detail, this.does[event])
+    const told = event => e => this.guarded(e.detail, this.does[event])
     for (const event in this.does) this.session.addEventListener(event, told(event), { signal: this.ends.signal })
     this.unobserve = this.session.observe(change => this.guarded(change, c => this.update(c)))
     const everything = this.session.snapshot.fields.flatMap(f => [f, ...(f.rows || []).flatMap(row => row.fields)])
@@ -91,13 +82,9 @@ export class Page {
   // place; alone it goes one up.
   rowButton(what, value) {
     const [row, to = row.replace(/\d+$/, n => n - 1)] = value.split(" ")
-    const group = row.replace(/\/\d+$/, ""), place = what === "add" ? Number(this.form.elements[row]?.value) : Number((what === "move" ? to : row).slice(group.length + 1))
+    const group = row.replace(/\/\d+$/, ""), place = what === "add" ? Number(/** @type {any} */ (this.form.elements.namedItem(row))?.value) : Number((what === "move" ? to : row).slice(group.length + 1))
     this.happened(what, row, ...(what === "move" ? [to] : []))
     this.rowFocus(what, group, place)
-  }
-
-  guarded(event, f) {
-    try { f(event) } catch (failed) { this.giveUp(failed) }
   }
 
   // The form is taken from the page: as if the page had been closed.
@@ -127,20 +114,14 @@ export class Page {
     this.end()
     this.session.fail(failed)
     this.lock(false)
-    this.form.querySelectorAll("[data-leanwicket-unasked]").forEach(f => { f.hidden = false })
+    for (const f of this.all("[data-leanwicket-unasked]")) f.hidden = false
     this.form.removeAttribute("aria-busy")
     delete this.form.dataset.leanwicketReady
     this.form.dataset.leanwicketFailed = ""
   }
 
-  // happened tells the session.
-  happened(what, ...texts) {
-    if (!this.alive) return
-    if (what === "edit") this.held.set(...texts)
-    this.session.tell(what, ...texts)
-  }
-
   // update shows what a step has changed.
+  /** @param {{act?: string, fields: readonly import("../leanwicket").Field[], before: Partial<import("../leanwicket").Snapshot>}} change */
   update({ act, fields, before }) {
     const now = this.session.snapshot
     if (acts.includes(act)) this.goneOn = now.draft // who goes on has seen what was brought back
@@ -183,7 +164,7 @@ export class Page {
     const known = holds.join(" ") + why
     if (this.holds.get(name) === known) return
     this.holds.set(name, known)
-    for (const b of this.form.elements) {
+    for (const b of /** @type {Iterable<any>} */ (this.form.elements)) {
       if (b.type !== "submit" || b.value !== name || rowButtons.includes(b.name)) continue
       b.toggleAttribute("data-leanwicket-busy", holds.some(h => h === "sending" || h === "checking" || h === "gone"))
       if (holds.length) b.dataset.leanwicketHolds = holds.join(" ")
@@ -196,5 +177,3 @@ export class Page {
 
 // What the applicant does ends what was said until then.
 const acts = ["edit", "submit", "reset", "add", "remove", "move", "retry"]
-
-Object.assign(Page.prototype, controls, shown)

@@ -179,11 +179,12 @@ export class Session extends EventTarget {
    * Goes on with the work of a tab that was closed, one of snapshot.offered: the session
    * begins again with it. Nothing happens where something is unsaved already, or another
    * page has taken it. Returns whether it was taken over.
-   * @param {Draft} draft
+   * @param {import("../leanwicket").Draft} draft
    * @returns {Promise<boolean>}
    */
   async takeOver(draft) {
-    if (!this.alive || this.snapshot.unsaved || this.snapshot.submission !== "idle" || !await this.kept.take(draft)) {
+    const kept = /** @type {Draft} */ (draft)
+    if (!this.alive || this.snapshot.unsaved || this.snapshot.submission !== "idle" || !await this.kept.take(kept)) {
       this.#change({ offered: this.kept.offered })
       return false
     }
@@ -195,15 +196,15 @@ export class Session extends EventTarget {
       this.#requests.clear()
       this.#fields = new Fields()
       this.#read()
-      this.#begin(draft)
+      this.#begin(kept)
     })
     return true
   }
 
-  /** Throws away the work of a tab that was closed; left out: what this tab had typed before. @param {Draft} [draft] */
+  /** Throws away the work of a tab that was closed; left out: what this tab had typed before. @param {import("../leanwicket").Draft} [draft] */
   discard(draft) {
     if (!draft) return this.reset()
-    this.kept.drop(draft)
+    this.kept.drop(/** @type {Draft} */ (draft))
     this.#change({ offered: this.kept.offered })
   }
 

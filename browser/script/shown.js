@@ -1,8 +1,35 @@
+import { Controls } from "./controls.js"
+
 /** What is a row of a group. */
 const aRow = ".leanwicket-row, [data-leanwicket-row]"
 
 // What a form shows.
-export const shown = {
+export class Shown extends Controls {
+  /** Which of the forms of this document it is. @type {number} */
+  number
+  /** The issues that show, by path. @type {Map<string, string[]>} */
+  shown = new Map()
+  /** Elements beside the controls. @type {Element[]} */
+  added = []
+  /** What the notice says is of another colour: good, unsure, or none. */
+  noticed = ""
+  saidUntil = ""
+  saidAt = ""
+
+  /** The draft that the applicant has seen, and gone on. @type {import("../leanwicket").Draft | undefined} */
+  goneOn
+  /** What the page lacks, as far as it was said. @type {Set<string>} */
+  missed = new Set()
+  following = false // the focus follows its row
+
+  /** The elements of the form that a selector finds. @param {string} selector @returns {NodeListOf<HTMLElement>} */
+  all(selector) { return this.form.querySelectorAll(selector) }
+  /** @param {string} selector @returns {HTMLElement | null} */
+  first(selector) { return this.form.querySelector(selector) }
+
+  get submission() { return this.session.snapshot.submission }
+  get prefill() { return this.session.snapshot.prefill }
+
   // The parts of the page that are not there without script: the summary of what is
   // wrong above the form, and the notice that sticks to the lower edge of the window.
   prepare() {
@@ -51,15 +78,15 @@ export const shown = {
     this.title = this.form.dataset.leanwicketTitle
     this.form.noValidate = true
     this.pickers(this.form)
-  },
+  }
 
   // The id of a field's or a group's part.
-  id(path) { return this.prefix + path.replaceAll("/", "-") },
+  id(path) { return this.prefix + path.replaceAll("/", "-") }
 
   // The element of the form that the page has marked for a path, or as it is written by a
   // server.
-  marked(what, path) { return this.form.querySelector(`[data-leanwicket-${what}="${CSS.escape(path)}"]`) },
-  target(path) { return this.marked("rows", path) || this.form.querySelector("#" + CSS.escape("leanwicket-" + path.replaceAll("/", "-"))) },
+  marked(what, path) { return this.first(`[data-leanwicket-${what}="${CSS.escape(path)}"]`) }
+  target(path) { return this.marked("rows", path) || this.first("#" + CSS.escape("leanwicket-" + path.replaceAll("/", "-"))) }
 
   // The box of a field: what the page has marked, else what stands around the control, as
   // far as it has no other control.
@@ -70,10 +97,10 @@ export const shown = {
     let box = control.parentElement
     for (let k = 0; k < 2 && box !== this.form && !box.matches(aRow) && box.parentElement !== this.form && this.alone(box.parentElement, path); k++) box = box.parentElement
     return box
-  },
+  }
 
   // Whether an element has no controls but those of a field.
-  alone(element, path) { return [...element.querySelectorAll("input:not([type=hidden]), select, textarea, button[type=submit]")].every(c => c.name === path) },
+  alone(element, path) { return [...element.querySelectorAll("input:not([type=hidden]), select, textarea, button[type=submit]")].every(c => c.name === path) }
 
   // Puts something below a control: never into a label, and not among the parts of a grid,
   // but within a cell of a table.
@@ -81,7 +108,7 @@ export const shown = {
     let after = at.closest("label") || at
     while (after.parentElement && after.parentElement !== this.form && !after.parentElement.matches("td, th") && /grid|flex/.test(getComputedStyle(after.parentElement).display)) after = after.parentElement
     after.after(element)
-  },
+  }
 
   field({ path, asked, checking, contested, raw, saved }, issues) {
     const all = this.controls(path)
@@ -96,19 +123,20 @@ export const shown = {
       this.contested(box, path, contested, this.readable(all, raw), saved)
     }
     this.issues(path, all, box, issues)
-  },
+  }
 
   // What a person reads of a control's value: of options their labels.
   readable(all, raw) {
     if (all[0].type === "password") return ""
     const chosen = all.flatMap(c => c.options ? [...c.selectedOptions] : c.type === "radio" || c.type === "checkbox" && all.length > 1 ? c.checked ? [c.labels[0] || c] : [] : [])
     return chosen.map(c => c.textContent.trim() || c.value).join(", ") || raw
-  },
+  }
 
   // The issues of a field: a list that its controls are described by.
   issues(path, all, box, issues) {
     this.shown.set(path, issues)
     const id = this.id(path) + "-issues"
+    /** @type {HTMLElement | null} */
     let list = this.form.querySelector("#" + CSS.escape(id))
     if (!list && !issues.length) return
     if (!list) {
@@ -131,7 +159,7 @@ export const shown = {
       if (ids.length) c.setAttribute("aria-describedby", ids.join(" "))
       else c.removeAttribute("aria-describedby")
     }
-  },
+  }
 
   // A contested field shows both values, and asks which one is to stand.
   contested(box, path, is, mine, theirs) {
@@ -152,27 +180,28 @@ export const shown = {
     const [yours, saved] = choice.querySelectorAll("span")
     yours.textContent = mine || "(nothing)"
     saved.textContent = theirs || "(nothing)"
-  },
+  }
 
   rows({ path, asked, contested, value: count, saved }, issues) {
     const group = this.target(path)
     if (!group) return
     group.hidden = !asked
     group.toggleAttribute("data-leanwicket-unasked", group.hidden)
-    const number = this.form.elements[path]
+    /** @type {any} */
+    const number = this.form.elements.namedItem(path)
     if (number) number.value = String(count)
     const rows = this.rowsOf(group)
     rows.slice(count).forEach(r => r.remove())
     const template = group.querySelector("template")
     if (!template && count > rows.length) this.lacks(`rows of ${path} have no template`, `a <template> with one row in the element with data-leanwicket-rows="${path}"`)
     for (let k = rows.length; k < count && template; k++) {
-      const row = template.content.firstElementChild.cloneNode(true)
+      const row = /** @type {HTMLElement} */ (template.content.firstElementChild.cloneNode(true))
       row.dataset.leanwicketRow = ""
       // In names, ids and what refers to them * stands for the row, where its group is before it.
-      for (const element of [row, ...row.querySelectorAll("*")]) {
+      for (const element of [row, .../** @type {NodeListOf<HTMLElement>} */ (row.querySelectorAll("*"))]) {
         for (const a of element.attributes) a.value = a.value.replaceAll(path + "/*", path + "/" + k).replaceAll(path.replaceAll("/", "-") + "-*", path.replaceAll("/", "-") + "-" + k)
         if ("leanwicketNumber" in element.dataset) element.textContent = String(k + 1)
-        if (row.classList.contains("leanwicket-row")) for (const child of element.childNodes) if (child.nodeType === 3) child.data = child.data.replaceAll("*", k + 1)
+        if (row.classList.contains("leanwicket-row")) for (const child of element.childNodes) if (child instanceof Text) child.data = child.data.replaceAll("*", String(k + 1))
       }
       if (k === 0) row.querySelector(`[name=leanwicket-move][value="${CSS.escape(path)}/0"]`)?.remove()
       template.before(row)
@@ -181,7 +210,7 @@ export const shown = {
     const label = (group.querySelector(":scope > legend, :scope > caption")?.textContent.trim()) || this.session.field(path)?.label || path
     this.contested(group, path, contested, count + " × " + label, saved + " × " + label)
     this.issues(path, [], group, issues)
-  },
+  }
 
   // What was typed before is back, until the applicant goes on; what a closed tab left is
   // offered, until something is typed.
@@ -203,21 +232,20 @@ export const shown = {
     }
     const discard = button(own ? "Discard it" : "Discard them", () => this.session.discard(own ? undefined : shown))
     this.draftButtons.replaceChildren(...!shown ? [] : own ? [discard] : [button("Go on with them", () => this.session.takeOver(shown)), discard])
-  },
+  }
 
   // The rows of a group that are on the page.
   rowsOf(group) {
     const template = group.querySelector("template")
     return [...(template ? template.parentElement : group).children].filter(e => e.matches(aRow))
-  },
+  }
 
   // What the page lacks is said once, with the remedy.
   lacks(what, remedy) {
-    this.missed ??= new Set()
     if (this.missed.has(what)) return
     this.missed.add(what)
     console.warn(`leanwicket: ${what}; right would be ${remedy}`)
-  },
+  }
 
   // say shows a message once: above what is wrong where it speaks of that, else in the
   // notice, until the applicant acts, or until prefill or submission are in another state.
@@ -234,9 +262,10 @@ export const shown = {
     this.noticed = kind
     this.saidUntil = until
     this.saidAt = this[until] || ""
-  },
+  }
 
   // What shows of the issues, in the page's order, those of the form first.
+  /** @returns {{target?: any, text: string}[]} */
   wrongs() {
     const all = []
     for (const [path, issues] of this.shown) {
@@ -247,7 +276,7 @@ export const shown = {
     }
     all.sort((a, b) => a.target.compareDocumentPosition(b.target) & 2 ? 1 : -1)
     return [...this.session.snapshot.issues.filter(i => i.shown).map(({ text }) => ({ text })), ...all]
-  },
+  }
 
   // refresh brings summary, notice and title in step with what is so now.
   refresh() {
@@ -271,23 +300,26 @@ export const shown = {
       const title = (wrong.length ? wrong.length + " to mend – " : pending ? "Sending – " : this.submission === "accepted" ? "Received – " : "") + this.title
       if (document.title !== title) document.title = title
     }
-  },
+  }
 
   // The notice never covers what has the focus.
   uncover() {
-    const focused = document.activeElement
+    const focused = /** @type {HTMLElement} */ (document.activeElement)
     if (this.notice.hidden || !this.form.contains(focused)) return
     const covered = focused.getBoundingClientRect().bottom + 8 - this.notice.getBoundingClientRect().top
     if (covered <= 0) return
+    /** @type {Element | null} */
     let scrolled = this.form.parentElement
     while (scrolled && scrolled !== document.body && !["auto", "scroll"].includes(getComputedStyle(scrolled).overflowY)) scrolled = scrolled.parentElement
     if (!scrolled || scrolled === document.body) scrolled = document.scrollingElement
     scrolled.scrollTop += covered
-  },
+  }
 
   // Who of a row has the focus, and where the row was before what has changed now.
   focused(before) {
-    const element = document.activeElement, line = element?.closest(aRow)
+    /** @type {any} */
+    const element = document.activeElement
+    const line = element?.closest(aRow)
     if (!line || !this.form.contains(line)) return
     const group = before.fields?.find(f => f.kind === "rows" && this.target(f.path)?.contains(line))
     if (!group) return
@@ -296,7 +328,7 @@ export const shown = {
     const name = called(element, place)
     const alike = (row, k) => [...row.querySelectorAll(element.localName)].filter(e => called(e, k) === name)
     return { element, path: group.path, place, key: group.rows[place]?.key, alike, index: alike(line, place).indexOf(element), from: element.selectionStart, to: element.selectionEnd }
-  },
+  }
 
   // The focus stays with its row, where rows before it have come or gone: who types goes
   // on in the same answer, and a button that has the focus is still the one of that row.
@@ -309,7 +341,7 @@ export const shown = {
     twin?.focus()
     this.following = false
     if (twin && from != null) twin.setSelectionRange(from, to)
-  },
+  }
 
   // The focus stays near a row that goes: on the next one, the previous one, or the
   // button that adds one.
@@ -319,7 +351,7 @@ export const shown = {
     const row = rows[Math.min(at, rows.length - 1)]
     const target = what === "add" ? row?.querySelector("input:not([type=hidden]), textarea, select") : row?.querySelector(`[name=leanwicket-${what}]`) || row?.querySelector("[name=leanwicket-remove]")
     ;(target || group?.querySelector("[name=leanwicket-add]"))?.focus()
-  },
+  }
 
   // A date is typed, or chosen in the browser's own calendar.
   pickers(within) {
@@ -343,13 +375,13 @@ export const shown = {
       control.after(button, date)
       this.added.push(button, date)
     }
-  },
+  }
 
   focus(path) {
     if (path === "") return (this.summary.hidden ? this.notice : this.summary).focus()
     const control = this.controls(path)[0] || this.target(path)
     control?.focus()
-  },
+  }
 
   ask(reason) {
     if (!this.dialog) {
@@ -371,5 +403,5 @@ export const shown = {
     buttons.append(...answers)
     this.dialog.replaceChildren(title, buttons)
     if (!this.dialog.open) this.dialog.showModal()
-  },
+  }
 }

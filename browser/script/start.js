@@ -28,7 +28,7 @@ function headersOf(form) {
     const headers = {}
     if (token) {
       const [header, meta] = token.trim().split(/\s+/)
-      const found = document.querySelector(`meta[name="${CSS.escape(meta || "")}"]`)
+      const found = /** @type {HTMLMetaElement | null} */ (document.querySelector(`meta[name="${CSS.escape(meta || "")}"]`))
       if (found) headers[header] = found.content
       else console.warn(`leanwicket: no <meta name="${meta}"> has the token of ${header}; right would be data-leanwicket-token="HEADER META"`)
     }
@@ -39,13 +39,12 @@ function headersOf(form) {
 
 async function start(form) {
   const { leanwicketForm: source, leanwicketAccount: account, leanwicketKeep: keep, leanwicketGiven: given = "" } = form.dataset
-  let page
+  const page = new Page(form)
   try {
     const session = await open(source, { core: new URL("leanwicket.wasm", here), account, headers: headersOf(form), given: Object.fromEntries(new URLSearchParams(given)), keep: { name: keptAs(form), hours: keep === "off" ? 0 : Number(keep || 24) } })
-    page = new Page(form, session)
-    page.open()
+    page.open(session)
   } catch (failed) {
-    if (page) page.giveUp(failed)
+    if (page.alive) page.giveUp(failed)
     else console.error("leanwicket:", failed)
   }
   return page
