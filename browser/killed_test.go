@@ -25,11 +25,11 @@ import (
 // A browser is killed as a whole while a submission is out. The next one knows of the
 // attempt, and settles it with the same key: nothing is forgotten that the store had
 // confirmed, and nothing is there twice.
-// LONG=1 kills 200 times, otherwise 10.
+// LONG=1 kills 200 times, otherwise 20.
 func TestAKilledBrowserForgetsNothing(t *testing.T) {
 	program := chromiumtest.Find(t)
 	data := compiled(t, "form: swap\nschema: {properties: {vessel: {type: string}, berths: {type: array, items: {properties: {berth: {type: string}}}}}, required: [vessel]}\nsubmit: {url: /swaps, timeout: 60s}\n")
-	kills := 10
+	kills := 20
 	if os.Getenv("LONG") != "" {
 		kills = 200
 	}

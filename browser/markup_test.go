@@ -5,11 +5,18 @@ package browser_test
 import (
 	"fmt"
 	"net/http"
+	"net/http/httptest"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
+
+	"leanwicket.dev/internal/chromiumtest"
 )
 
 // Other people's markup: two forms of one kind on a page, rows in a table and in cards, a
@@ -91,4 +98,50 @@ func TestOtherPeoplesMarkup(t *testing.T) {
 	b.do(chromedp.Navigate(b.site + "/testdata/markup.html"))
 	b.becomes("true", ready)
 	require.Equal(t, "Heron Egret", b.js(forms+`.out.elements.name.value + " " + `+forms+`.back.elements.name.value`))
+}
+
+// The page of docs/markup.md works as it is written: its command, its two pieces of a page,
+// its script.
+func TestTheDocsOfTheMarkupRun(t *testing.T) {
+	ctx := chromiumtest.Open(t)
+	docs, err := os.ReadFile(filepath.Join("..", "docs", "markup.md"))
+	require.NoError(t, err)
+	blocks := func(of string) (found []string) {
+		for _, block := range regexp.MustCompile("(?s)```"+of+"\n(.*?)```").FindAllStringSubmatch(string(docs), -1) {
+			found = append(found, block[1])
+		}
+		return found
+	}
+	html, scripts := blocks("html"), blocks("js")
+	require.Len(t, html, 2)
+	require.Len(t, scripts, 1)
+	folder := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "mooring.form.yaml"), []byte("form: mooring\nschema: {properties: {vessel: {type: string}, crew: {type: array, items: {properties: {name: {type: string}}, required: [name]}}}, required: [vessel]}\nsubmit: {url: /permits}\n"), 0o644))
+	command := regexp.MustCompile(`(?m)^    leanwicket (bundle .*)$`).FindSubmatch(docs)
+	require.NotNil(t, command)
+	program := filepath.Join(folder, "leanwicket")
+	text, err := exec.Command("go", "build", "-o", program, "../cmd/leanwicket").CombinedOutput()
+	require.NoError(t, err, string(text))
+	run := exec.Command(program, strings.Fields(string(command[1]))...)
+	run.Dir = folder
+	text, err = run.CombinedOutput()
+	require.NoError(t, err, string(text))
+	page := "<!doctype html><title>Permits</title>" + html[0] + "<label>Vessel <input name=vessel></label>" + html[1] + "<button>Apply</button></form>"
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "public", "index.html"), []byte(page), 0o644))
+	server := httptest.NewServer(http.FileServer(http.Dir(filepath.Join(folder, "public"))))
+	t.Cleanup(server.Close)
+
+	b := &tab{t: t, ctx: ctx, site: server.URL}
+	b.listen()
+	b.broken.Store(true) // nobody takes the permit
+	b.open("/")
+	b.js(`document.querySelector("[value=crew]").click()`)
+	b.js(`document.querySelector("[value=crew]").click()`)
+	require.Equal(t, "2 crew/1/name crew/1", b.js(`(row => [row.cells[0].textContent, row.querySelector("input").name, row.querySelector("button").value].join(" "))(document.querySelector("tbody tr:last-of-type"))`))
+	b.js(`document.querySelector("[value='crew/0']").click()`)
+	require.Equal(t, "1", b.js(`document.querySelectorAll("tbody tr").length`))
+	b.js(`[...document.querySelectorAll("button")].at(-1).click()`)
+	b.becomes("Not sent: 2 answers need your attention.", `document.querySelector(".leanwicket-summary [role=alert]").textContent`)
+	require.Equal(t, "name is missing. in TD", b.js(`(list => list.textContent + " in " + list.parentElement.tagName)(document.getElementById(document.forms[0].elements["crew/0/name"].getAttribute("aria-describedby").split(" ").at(-1)))`))
+	require.Equal(t, "true", b.js(`((form, refreshTheList) => { `+scripts[0]+`; return leanwicket.state(form) === undefined })(document.forms[0], () => {})`))
 }

@@ -7,6 +7,7 @@ package main
 import (
 	"context"
 	"embed"
+	"encoding/json"
 	"fmt"
 	"log"
 	"net/http"
@@ -63,6 +64,11 @@ func handler() (http.Handler, error) {
 	}
 	mux := http.NewServeMux()
 	mux.Handle("POST /tows", orders)
+	mux.HandleFunc("GET /tows", func(w http.ResponseWriter, _ *http.Request) {
+		office.mu.Lock()
+		defer office.mu.Unlock()
+		_ = json.NewEncoder(w).Encode(office.orders)
+	})
 	mux.HandleFunc("GET /tows/last", func(w http.ResponseWriter, _ *http.Request) {
 		fmt.Fprint(w, `{"vessel": "Heron", "length": 9.4, "tug": "Curlew", "lines": [{"rope": "bow", "metres": 20}]}`)
 	})
