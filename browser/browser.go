@@ -18,13 +18,14 @@ import (
 
 //go:generate go run ./make
 
-//go:embed leanwicket.js leanwicket.mjs leanwicket.d.ts leanwicket.wasm.br
+//go:embed leanwicket.js leanwicket.mjs leanwicket.d.ts leanwicket.wasm.br leanwicket.places.txt
 var files embed.FS
 
 // Names are the files as a page asks for them: the script, the same as a module for
-// scripts of one's own, its types, and the core.
+// scripts of one's own, its types, the core, and a list of its functions, which the script
+// asks for only when the core has failed.
 func Names() []string {
-	return []string{"leanwicket.js", "leanwicket.mjs", "leanwicket.d.ts", "leanwicket.wasm"}
+	return []string{"leanwicket.js", "leanwicket.mjs", "leanwicket.d.ts", "leanwicket.wasm", "leanwicket.places.txt"}
 }
 
 // File is one of them, as it is.
@@ -49,6 +50,9 @@ func Handler() http.Handler {
 		name := strings.TrimPrefix(r.URL.Path, "/")
 		kind := "text/javascript; charset=utf-8"
 		read := File
+		if name == "leanwicket.places.txt" {
+			kind = "text/plain; charset=utf-8"
+		}
 		if name == "leanwicket.wasm" {
 			kind = "application/wasm"
 			w.Header().Set("Vary", "Accept-Encoding")

@@ -27,15 +27,30 @@ var otherRegions = map[string]string{
 // 47 in any case, of which language and region count.
 func decimalComma(lang string) bool {
 	subtags := strings.Split(lang, "-")
-	language := strings.ToLower(subtags[0])
+	language := strings.Map(lower, subtags[0])
 	comma := len(language) == 2 && strings.Contains(commaLanguages, " "+language+" ")
 	for _, subtag := range subtags[1:] {
 		if len(subtag) == 1 { // what follows is an extension
 			break
 		}
 		if len(subtag) == 2 || len(subtag) == 3 && subtag[0] >= '0' && subtag[0] <= '9' {
-			return comma != strings.Contains(otherRegions[language], " "+strings.ToUpper(subtag)+" ")
+			return comma != strings.Contains(otherRegions[language], " "+strings.Map(upper, subtag)+" ")
 		}
 	}
 	return comma
+}
+
+// lower and upper know the letters of ASCII, as a tag has no other ones.
+func lower(r rune) rune {
+	if r >= 'A' && r <= 'Z' {
+		r += 'a' - 'A'
+	}
+	return r
+}
+
+func upper(r rune) rune {
+	if r >= 'a' && r <= 'z' {
+		r -= 'a' - 'A'
+	}
+	return r
 }

@@ -97,7 +97,7 @@ func (f *Form) place(id FieldID, wrong func(path, problem string)) {
 	for _, option := range field.Options {
 		text := option.Value.String()
 		if field.Kind == KindChoices && strings.ContainsAny(text, "\r\n") {
-			wrong(field.Path, "the option "+strconv.Quote(text)+" has a line break, and chosen options stand one a line; right would be an option on one line")
+			wrong(field.Path, "the option "+string(AppendJSONString(nil, text))+" has a line break, and chosen options stand one a line; right would be an option on one line")
 		}
 		f.optionTexts[id] = append(f.optionTexts[id], text)
 	}

@@ -209,15 +209,6 @@ func multipleOf(a, step Value) bool {
 	return rest == 0
 }
 
-// NumberFromFloat returns the shortest decimal that is f. It reports false for
-// infinities and for what is no number.
-func NumberFromFloat(f float64) (Value, bool) {
-	if math.IsNaN(f) || math.IsInf(f, 0) {
-		return Value{}, false
-	}
-	return parseNumber(strconv.FormatFloat(f, 'e', -1, 64), false)
-}
-
 // NumberFromText reads a number as JSON writes it (RFC 8259, section 6), with
 // at most 18 significant digits.
 func NumberFromText(s string) (Value, bool) { return parseNumber(s, false) }

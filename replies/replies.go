@@ -269,7 +269,7 @@ func text(body any) string {
 	}
 	object, _ := body.(map[string]any)
 	for _, key := range textMembers {
-		if s, ok := object[key].(string); ok && strings.TrimSpace(s) != "" && !slices.Contains(statusPhrases, strings.ToLower(s)) {
+		if s, ok := object[key].(string); ok && strings.TrimSpace(s) != "" && !slices.Contains(statusPhrases, withoutCase(s)) {
 			return clip(s)
 		}
 	}

@@ -3,7 +3,6 @@ package runner
 import (
 	"errors"
 	"io"
-	"math/rand/v2"
 	"slices"
 	"sync"
 	"time"
@@ -116,12 +115,10 @@ type call struct {
 // New opens a session and carries out what the opening asks for.
 func New(form *form.Form, o Options) *Runner {
 	if o.Clock == nil {
-		o.Clock = machine{}
+		o.Clock = machineClock()
 	}
 	if o.Seed == (lifecycle.Seed{}) { // a session without one would make the keys of another
-		for k := range o.Seed {
-			o.Seed[k] = byte(rand.Uint32())
-		}
+		o.Seed = randomSeed()
 	}
 	session, opening := lifecycle.Open(form, o.Seed)
 	opening = slices.Clone(opening)
@@ -262,21 +259,8 @@ func (r *Runner) request(e lifecycle.Effect) {
 		delete(r.out, name)
 		r.mu.Unlock()
 		if waited || e.Kind == lifecycle.EffectSend { // a late answer to a submission is welcome
-			response := replies.Response{Broken: a.Status == 0, Status: a.Status, Header: a.Header, Body: a.Body, Now: time.Now()}
+			response := replies.Response{Broken: a.Status == 0, Status: a.Status, Header: a.Header, Body: a.Body, Now: wallClock()}
 			_ = r.Apply(replies.Event(form, e, response)) // what is stale by now changes nothing
 		}
 	})
 }
-
-// machine is the machine's clock. It holds no time.Time: an interface that leads to
-// one carries all of its methods into a browser.
-type machine struct{}
-
-var started = time.Now()
-
-func (machine) After(d time.Duration, f func()) func() {
-	timer := time.AfterFunc(d, f)
-	return func() { timer.Stop() }
-}
-
-func (machine) Now() time.Duration { return time.Since(started) }

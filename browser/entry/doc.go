@@ -3,5 +3,7 @@
 // here visible; each event crosses the border between the two once, and brings
 // back as one text all that changed.
 //
-//	func main() { entry.Serve() } // with GOOS=js GOARCH=wasm: what the bundle carries
+// What a browser loads is made of this package by tools/compile. The standard compiler
+// builds the same source (browser/entry/leanwicket), and [Call] is the same door for a
+// program of any other kind.
 package entry

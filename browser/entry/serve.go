@@ -1,11 +1,8 @@
-//go:build js
-
 package entry
 
 import (
 	"strconv"
 	"strings"
-	"syscall/js"
 	"time"
 
 	"leanwicket.dev/form"
@@ -43,36 +40,21 @@ const protocol = "4"
 var pages []*page
 
 // number is a page as its session's clock and its way to the network, which are
-// the browser's: what an interface holds carries every method of every type that it
-// leads to, and a page leads to much.
+// the browser's.
 type number int
 
-// Serve gives the script its door, globalThis.leanwicketCore, and stays. The door
-// is a function of a page's number, the time in milliseconds, what happened and up
-// to four texts; it returns a patch. A page begins with "read" and its compiled form, which
-// gives it a number, and goes on with "open".
-func Serve() {
-	js.Global().Set("leanwicketCore", js.FuncOf(func(_ js.Value, args []js.Value) any {
-		now := time.Duration(args[1].Float() * float64(time.Millisecond))
-		if args[2].String() == "read" {
-			return read(bytesOf(args[3]), now)
-		}
-		p := pages[args[0].Int()]
-		p.now = now
-		texts := [4]string{}
-		for k := range min(len(texts), len(args)-3) {
-			texts[k] = args[k+3].String()
-		}
-		p.happened(args[2].String(), texts)
-		return p.out.take()
-	}))
-	select {}
-}
-
-func bytesOf(array js.Value) []byte {
-	data := make([]byte, array.Get("length").Int())
-	js.CopyBytesToGo(data, array)
-	return data
+// Call gives a page what happened, with the time in milliseconds and up to four texts. It
+// returns a patch. A page begins with "read" and its compiled form, which gives it a number,
+// and goes on with "open".
+func Call(n int, ms float64, what string, texts [4]string, compiled []byte) string {
+	now := time.Duration(ms * float64(time.Millisecond))
+	if what == "read" {
+		return read(compiled, now)
+	}
+	p := pages[n]
+	p.now = now
+	p.happened(what, texts)
+	return p.out.take()
 }
 
 // read takes a compiled form for a page, and tells what it declares.

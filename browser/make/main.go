@@ -4,13 +4,12 @@ package main
 
 import (
 	"bytes"
+	"errors"
 	"flag"
 	"fmt"
 	"log"
 	"os"
-	"os/exec"
 	"path/filepath"
-	"strings"
 
 	"github.com/andybalholm/brotli"
 
@@ -21,105 +20,101 @@ func main() {
 	check := flag.Bool("check", false, "compare, and write nothing")
 	flag.Parse()
 	log.SetFlags(0)
-	made, wasm, err := bundle()
-	if err != nil {
+	if err := run(*check); err != nil {
 		log.Fatal(err)
-	}
-	if *check {
-		if err := current(made, wasm); err != nil {
-			log.Fatal(err)
-		}
-		return
-	}
-	var packed bytes.Buffer
-	w := brotli.NewWriterOptions(&packed, brotli.WriterOptions{Quality: 11, LGWin: 24})
-	if _, err := w.Write(wasm); err != nil {
-		log.Fatal(err)
-	}
-	if err := w.Close(); err != nil {
-		log.Fatal(err)
-	}
-	made["leanwicket.wasm.br"] = packed.Bytes()
-	for name, data := range made {
-		if err := os.WriteFile(name, data, 0o644); err != nil {
-			log.Fatal(err)
-		}
-		fmt.Printf("%s: %d bytes\n", name, len(data))
 	}
 }
 
-// bundle makes the files, but for the core, which is still to be compressed.
-func bundle() (made map[string][]byte, wasm []byte, err error) {
-	if wasm, err = core(); err != nil {
-		return nil, nil, err
-	}
-	runtime, err := glue()
-	if err != nil {
-		return nil, nil, err
-	}
-	if err := os.WriteFile("wasm_exec.js", append([]byte("// @ts-nocheck\n"), runtime...), 0o644); err != nil {
-		return nil, nil, err
-	}
-	made = map[string][]byte{}
+func run(check bool) error {
+	made := map[string][]byte{}
 	for name, from := range map[string][2]string{"leanwicket.js": {"start", "iife"}, "leanwicket.mjs": {"module", "esm"}} {
+		var err error
 		if made[name], err = esbuild.Bundle(filepath.Join("script", from[0]+".js"), from[1], ""); err != nil {
-			return nil, nil, err
+			return err
 		}
 	}
-	return made, wasm, nil
-}
-
-// core builds the program: without inlining, for size.
-func core() ([]byte, error) {
 	dir, err := os.MkdirTemp("", "leanwicket-bundle-")
 	if err != nil {
-		return nil, err
+		return err
 	}
 	defer os.RemoveAll(dir)
-	out := filepath.Join(dir, "leanwicket.wasm")
-	c := exec.Command("go", "build", "-gcflags=all=-l", "-ldflags=-s -w -buildid=", "-trimpath", "-buildvcs=false", "-o", out, "leanwicket.dev/browser/entry/leanwicket")
-	c.Env = append(os.Environ(), "GOOS=js", "GOARCH=wasm", "GOFLAGS=")
-	if text, err := c.CombinedOutput(); err != nil {
-		return nil, fmt.Errorf("%w\n%s", err, text)
-	}
-	return os.ReadFile(out)
-}
-
-// most is how large the core may be, in bytes, as it travels. An empty program is
-// 441,000.
-const most = 690_000
-
-// glue is the toolchain's own script for such programs.
-func glue() ([]byte, error) {
-	root, err := exec.Command("go", "env", "GOROOT").Output()
-	if err != nil {
-		return nil, err
-	}
-	return os.ReadFile(filepath.Join(strings.TrimSpace(string(root)), "lib", "wasm", "wasm_exec.js"))
-}
-
-func current(made map[string][]byte, wasm []byte) error {
-	packed, err := os.ReadFile("leanwicket.wasm.br")
+	sum, err := translate(dir)
 	if err != nil {
 		return err
 	}
-	var committed bytes.Buffer
-	if _, err := committed.ReadFrom(brotli.NewReader(bytes.NewReader(packed))); err != nil {
-		return err
-	}
-	is := bytes.Equal(committed.Bytes(), wasm)
-	for name, data := range made {
-		known, err := os.ReadFile(name)
+	made["core.sum"] = sum
+	if !check || hasTools() {
+		wasm, places, err := compile(dir)
 		if err != nil {
 			return err
 		}
-		is = is && bytes.Equal(known, data)
+		made["leanwicket.wasm.br"], made["leanwicket.places.txt"] = packed(wasm), places
+	} else {
+		fmt.Println("the core's bytes are not compared, only what they are made of: " + errTools.Error())
 	}
-	if !is {
-		return fmt.Errorf("the bundle is not current; right would be: go generate ./browser")
+	if check {
+		return current(made)
 	}
-	if len(packed) > most {
-		return fmt.Errorf("the core is %d bytes, more than %d: what became large is seen with go build -ldflags=-dumpdep", len(packed), most)
+	for name, data := range made {
+		if err := os.WriteFile(name, data, 0o644); err != nil {
+			return err
+		}
+		fmt.Printf("%s: %d bytes, %d as it travels\n", name, len(data), travels(name, data))
 	}
 	return nil
 }
+
+func packed(data []byte) []byte {
+	var b bytes.Buffer
+	w := brotli.NewWriterOptions(&b, brotli.WriterOptions{Quality: 11, LGWin: 24})
+	_, _ = w.Write(data) // a buffer takes everything
+	_ = w.Close()
+	return b.Bytes()
+}
+
+// travels is how many bytes a file is on the wire.
+func travels(name string, data []byte) int {
+	if filepath.Ext(name) == ".br" {
+		return len(data)
+	}
+	return len(packed(data))
+}
+
+// most is how many bytes a file may be on the wire.
+var most = map[string]int{"leanwicket.wasm.br": 100_000, "leanwicket.js": 15_000, "leanwicket.mjs": 15_000}
+
+// current compares what is committed. The tools can be of another version than those that
+// made the core: then what it is made of tells.
+func current(made map[string][]byte) error {
+	for name, data := range made {
+		committed, err := os.ReadFile(name)
+		if err != nil {
+			return err
+		}
+		switch {
+		case bytes.Equal(committed, data):
+		case name == "core.sum" && !bytes.Equal(goVersion(committed), goVersion(data)):
+			fmt.Printf("the core is not compared: it was made with %s, and this is %s\n", goVersion(committed), goVersion(data))
+		case (name == "leanwicket.wasm.br" || name == "leanwicket.places.txt") && !bytes.Equal(committedSum(), made["core.sum"]):
+		case name == "leanwicket.wasm.br":
+			fmt.Printf("%s is %d bytes, and with the clang of this machine %d; the C is the same\n", name, len(committed), len(data))
+		case name == "leanwicket.places.txt": // it goes with the bytes
+		default:
+			return fmt.Errorf("browser/%s is not current; right would be: go generate ./browser", name)
+		}
+	}
+	for name, bytes := range most {
+		data, err := os.ReadFile(name)
+		if err != nil {
+			return err
+		}
+		if n := travels(name, data); n > bytes {
+			return fmt.Errorf("%s is %d bytes on the wire, more than %d", name, n, bytes)
+		}
+	}
+	return nil
+}
+
+func committedSum() []byte { data, _ := os.ReadFile("core.sum"); return data }
+
+var errTools = errors.New("clang-19, wasm-ld-19 or wasm-opt is missing; right would be: apt-get install clang-19 lld-19 binaryen")

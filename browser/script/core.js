@@ -1,6 +1,4 @@
 // The core as WebAssembly: one function, loaded once for all sessions of a document.
-// @ts-ignore: the toolchain writes it
-import "../wasm_exec.js"
 
 /** Parts of a record end with PART, records with RECORD; neither is in a text. */
 export const PART = "\x1f", RECORD = "\x1e"
@@ -17,8 +15,11 @@ export const clean = text => String(text).replace(/[\x1e\x1f]/g, " ")
 /** @type {Promise<Core> | undefined} */
 let core
 
-/** Who has to know that the core has ended. @type {Set<(failed: Error) => void>} */
+/** Who has to know that the core has ended. @type {Set<(failed: unknown) => void>} */
 export const bereaved = new Set()
+
+/** How much the core may take in bytes before it collects what nobody needs any more. */
+const garbage = 1 << 20
 
 /**
  * Loads the core, at the first call.
@@ -26,16 +27,62 @@ export const bereaved = new Set()
  */
 export function load(at) {
   core ??= (async () => {
-    const go = new globalThis.Go()
     const source = await fetch(at)
     if (!source.ok) throw new Error(at + ": " + source.status)
-    const { instance } = await WebAssembly.instantiateStreaming(source, go.importObject)
-    go.run(instance).then(() => bereaved.forEach(told => told(new Error("the core has ended"))))
-    return globalThis.leanwicketCore
+    /** @type {RegExp[]} */
+    const patterns = []
+    /** @param {number} from @param {number} length */
+    const text = (from, length) => decoder.decode(new Uint8Array(memory.buffer, from, length))
+    const { instance } = await WebAssembly.instantiateStreaming(source, {
+      leanwicket: {
+        /** @param {number} from @param {number} length */
+        pattern(from, length) { try { return patterns.push(new RegExp(text(from, length), "u")) - 1 } catch { return -1 } },
+        /** @param {number} pattern @param {number} from @param {number} length */
+        matches(pattern, from, length) { return Number(patterns[pattern].test(text(from, length))) },
+        now: Date.now,
+      },
+    })
+    const { memory, begin, room, call, collect } = /** @type {any} */ (instance.exports)
+    /** @type {Core} */
+    const told = (number, now, what, ...texts) => {
+      /** @type {Uint8Array[]} */
+      const parts = [what, ...[0, 1, 2, 3].map(k => texts[k])].map(part => encoder.encode(typeof part === "string" ? part : ""))
+      parts.push(texts[0] instanceof Uint8Array ? texts[0] : new Uint8Array())
+      collect(garbage)
+      let to = room(parts.reduce((sum, part) => sum + part.length, 4 * parts.length))
+      new Uint32Array(memory.buffer, to, parts.length).set(parts.map(part => part.length))
+      to += 4 * parts.length
+      for (const part of parts) {
+        new Uint8Array(memory.buffer, to).set(part)
+        to += part.length
+      }
+      const from = call(number, now)
+      return text(from + 4, new Uint32Array(memory.buffer, from, 1)[0])
+    }
+    begin()
+    return (...all) => {
+      try { return told(...all) } catch (failed) {
+        core = undefined // the next form begins with another one
+        for (const ends of [...bereaved]) ends(failed)
+        where(failed, at)
+        throw failed
+      }
+    }
   })()
   core.catch(() => { core = undefined }) // the next form tries again
   return core
 }
+
+/** Says in the console in which functions the core has failed. @param {any} failed @param {URL | string} at */
+async function where(failed, at) {
+  const numbers = [...String(failed?.stack).matchAll(/wasm-function\[(\d+)\]/g)].slice(0, 4)
+  try {
+    const places = (await (await fetch(new URL("leanwicket.places.txt", new URL(at, location.href)))).text()).split("\n")
+    console.error("leanwicket: the core has failed in " + numbers.map(([, number]) => places[Number(number)]).join(", called by "))
+  } catch { /* the numbers of the functions are in the error */ }
+}
+
+const encoder = new TextEncoder(), decoder = new TextDecoder()
 
 /**
  * A body as the core reads it.

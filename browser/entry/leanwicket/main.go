@@ -1,8 +1,7 @@
-//go:build js
-
-// The program that the bundle carries: the core in a browser.
+// The core as the standard compiler builds it for a browser, with GOOS=js GOARCH=wasm: what
+// the small one is compared with.
 package main
 
-import "leanwicket.dev/browser/entry"
+import _ "leanwicket.dev/browser/entry"
 
-func main() { entry.Serve() }
+func main() { select {} }
