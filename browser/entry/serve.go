@@ -45,13 +45,19 @@ type number int
 
 // Call gives a page what happened, with the time in milliseconds and up to four texts. It
 // returns a patch. A page begins with "read" and its compiled form, which gives it a number,
-// and goes on with "open".
+// and goes on with "open"; after "close" nothing is left of it.
 func Call(n int, ms float64, what string, texts [4]string, compiled []byte) string {
 	now := time.Duration(ms * float64(time.Millisecond))
 	if what == "read" {
 		return read(compiled, now)
 	}
 	p := pages[n]
+	if what == "close" {
+		pages[n] = nil
+	}
+	if p == nil || what == "close" {
+		return ""
+	}
 	p.now = now
 	p.happened(what, texts)
 	return p.out.take()
@@ -236,9 +242,12 @@ func answerOf(texts [4]string) runner.Answer {
 	return r
 }
 
+// mostEvents is how many events are recorded. A longer session is recorded as far as that.
+const mostEvents = 10_000
+
 // observe tells the script what a step changed.
 func (p *page) observe(s lifecycle.Step) {
-	if p.opened { // the first step has no event
+	if p.opened && len(p.events) < mostEvents { // the first step has no event
 		p.events = append(p.events, happening{p.now - p.begun, s.Event})
 	}
 	p.opened = true

@@ -194,6 +194,7 @@ export class Session extends EventTarget {
       this.#timers.clear()
       for (const request of this.#requests.values()) request.abort()
       this.#requests.clear()
+      this.call(this.number, 0, "close")
       this.#fields = new Fields()
       this.#read()
       this.#begin(kept)
@@ -263,6 +264,7 @@ export class Session extends EventTarget {
 
   #end() {
     this.#ends.abort()
+    try { this.call(this.number, 0, "close") } catch { /* the core has failed */ }
     bereaved.delete(this.fail)
     removeEventListener("beforeunload", this.#unload)
     for (const id of this.#timers.values()) clearTimeout(id)

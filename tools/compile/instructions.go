@@ -54,6 +54,7 @@ func (p *program) write(to *bytes.Buffer, f *ssa.Function, name string, need map
 	}
 	for _, in := range all {
 		w.at = in
+		w.seen[kind(in)] = true
 		w.declare(in)
 	}
 	if len(w.defers) > 0 {
@@ -79,6 +80,26 @@ func captured(block string, i int, c string) string {
 		return at
 	}
 	return fmt.Sprintf("(*(%s *)%s)", c, at)
+}
+
+// kind is an instruction with its operator and the C types of what it takes.
+func kind(in ssa.Instruction) string {
+	text := fmt.Sprintf("%T", in)
+	switch x := in.(type) {
+	case *ssa.BinOp:
+		text += x.Op.String()
+	case *ssa.UnOp:
+		text += x.Op.String()
+	case *ssa.Call:
+		if b, ok := x.Call.Value.(*ssa.Builtin); ok {
+			text += " " + b.Name()
+		} else if x.Call.IsInvoke() {
+			text += " invoke"
+		} else if x.Call.StaticCallee() == nil {
+			text += " value"
+		}
+	}
+	return text
 }
 
 // onlyPanics reports whether an instruction makes the value of a panic, which nobody reads.

@@ -47,6 +47,8 @@ type program struct {
 	exports map[types.Object]string    // names for the host
 	imports map[types.Object][2]string // modules and names of the host
 	wrong   []error
+
+	seen map[string]bool // kinds of instructions, for the tests
 }
 
 //go:embed runtime/runtime.h
@@ -90,7 +92,7 @@ func load(dir, path string) (*program, error) {
 		return nil, err
 	}
 	p := &program{
-		functions: map[*ssa.Function]string{}, asValue: map[*ssa.Function]bool{}, globals: map[*ssa.Global]string{}, places: map[ssa.Value]string{}, contents: map[string]*content{},
+		functions: map[*ssa.Function]string{}, asValue: map[*ssa.Function]bool{}, globals: map[*ssa.Global]string{}, places: map[ssa.Value]string{}, contents: map[string]*content{}, seen: map[string]bool{},
 		exports: map[types.Object]string{}, imports: map[types.Object][2]string{},
 	}
 	packages.Visit(loaded, nil, func(of *packages.Package) {
@@ -170,7 +172,13 @@ func (p *program) listed(dir string) []byte {
 		if file == "" {
 			file = "made by the compiler"
 		}
-		fmt.Fprintf(&b, "%s\t%s\t%s:%d\n", p.functions[f], f, filepath.ToSlash(file), at.Line)
+		names := []string{p.functions[f]}
+		if name, exported := p.exports[f.Object()]; exported {
+			names = append(names, "exported_"+name)
+		}
+		for _, name := range names {
+			fmt.Fprintf(&b, "%s\t%s\t%s:%d\n", name, f, filepath.ToSlash(file), at.Line)
+		}
 	}
 	return b.Bytes()
 }
