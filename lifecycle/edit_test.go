@@ -280,8 +280,86 @@ func TestAGroupThatComesFirst(t *testing.T) {
 		_, err = s.Apply(e)
 		var unknown *UnknownError
 		require.ErrorAs(t, err, &unknown, name)
+		require.Equal(t, strings.HasPrefix(name, "add"), strings.Contains(err.Error(), "rows"), err.Error())
 	}
 	_, err = s.Apply(RemoveRow("crew/0"))
 	require.NoError(t, err)
 	require.Empty(t, s.Holds("send").Words())
+}
+
+// played opens a form and makes things happen, and returns the session and what the last
+// step asked for.
+func played(t *testing.T, d form.Declaration, events ...Event) (*Session, []Effect) {
+	declared, err := form.New(d)
+	require.NoError(t, err)
+	s, effects := Open(declared, Seed{})
+	for _, e := range events {
+		effects, err = s.Apply(e)
+		require.NoError(t, err, e.Kind)
+	}
+	return s, effects
+}
+
+func answer(field form.FieldID, row int32, text string) form.Answer {
+	return form.Answer{Place: form.Place{Field: field, Row: row}, Value: form.Text(text)}
+}
+
+// Two groups of one form: what a load changes in one is nothing to the other, whose rows were
+// typed in.
+func TestTwoGroupsOfOneForm(t *testing.T) {
+	body := func(dog string) []form.Answer {
+		return []form.Answer{{Place: form.Place{Field: 0, Row: -1}, Value: form.Number(2, 0)}, answer(1, 0, "Ada"), answer(1, 1, "Bo"), {Place: form.Place{Field: 2, Row: -1}, Value: form.Number(2, 0)}, answer(3, 0, "Rex"), answer(3, 1, dog)}
+	}
+	s, _ := played(t, form.Declaration{
+		Name: "trip", Buttons: []string{"send"}, Submit: form.SubmitPolicy{URL: "/trips", Method: "PUT", Timeout: time.Second}, Prefill: form.PrefillPolicy{URL: "/trip", Timeout: time.Second, Ask: true},
+		Fields: []form.Field{{Path: "crew", Kind: form.KindRows}, {Path: "crew/*/name", Kind: form.KindText}, {Path: "dogs", Kind: form.KindRows}, {Path: "dogs/*/name", Kind: form.KindText}},
+	}, Loaded(1, body("Fido"), "1"), RemoveRow("crew/0"), Edit("dogs/0/name", "Rexi"), Refresh(), Loaded(2, body("Fidel"), "2"))
+	for path, raw := range map[string]string{"crew/0/name": "Bo", "dogs/0/name": "Rexi", "dogs/1/name": "Fidel"} {
+		f, ok := s.Field(path)
+		require.True(t, ok, path)
+		require.Equal(t, raw, f.Raw(), path)
+		require.False(t, f.Contested(), path)
+	}
+	crew, _ := s.Field("crew")
+	require.False(t, crew.Contested(), "the load has the crew as it was")
+}
+
+// What is wrong with the whole form comes before a choice that has to be made.
+func TestTheWholeFormComesBeforeAChoice(t *testing.T) {
+	d := form.Declaration{
+		Name: "boat", Buttons: []string{"send"}, Submit: form.SubmitPolicy{URL: "/boats", Method: "PUT", Timeout: time.Second}, Prefill: form.PrefillPolicy{URL: "/boat", Timeout: time.Second, Ask: true},
+		Fields: []form.Field{{Path: "name", Kind: form.KindText}, {Path: "port", Kind: form.KindText}},
+	}
+	changedElsewhere := []Event{Refresh(), Loaded(2, []form.Answer{answer(0, -1, "Egret"), answer(1, -1, "North")}, "2"), Submit("send")}
+	typed := []Event{Loaded(1, []form.Answer{answer(0, -1, "Heron"), answer(1, -1, "North")}, "1"), Edit("name", "Tern")}
+	focus := func(events []Event) form.Place {
+		_, effects := played(t, d, events...)
+		for _, e := range effects {
+			if e.Kind == EffectFocus {
+				return e.Place
+			}
+		}
+		t.Fatal("nothing has the focus")
+		return form.Place{}
+	}
+	require.Equal(t, form.Place{Field: 0, Row: -1}, focus(append(slices.Clone(typed), changedElsewhere...)))
+	refused := append(typed, Submit("send"), Replied(1, 1, &Reply{Kind: ReplyRefused, Entries: []Entry{{Text: "The port is closed."}}}))
+	require.Equal(t, WholeForm, focus(append(refused, changedElsewhere...)))
+}
+
+// An attempt of which nobody knew is accepted, and what is newer is checked before it follows.
+// A reset then goes back to what was accepted, unless the form
+// declares that an acceptance clears it.
+func TestAResetWhileNewerValuesAreChecked(t *testing.T) {
+	for then, want := range map[form.Then]string{form.ThenKeep: "Heron", form.ThenClear: ""} {
+		s, _ := played(t, form.Declaration{
+			Name: "boat", Buttons: []string{"send"}, Submit: form.SubmitPolicy{URL: "/boats", Method: "PUT", Timeout: time.Second, Edit: true}, Accepted: form.AcceptedPolicy{Then: then},
+			Fields: []form.Field{{Path: "name", Kind: form.KindText}, {Path: "port", Kind: form.KindText, Check: form.CheckPolicy{URL: "/ports/{value}", Delay: time.Second, Timeout: time.Second}}},
+		}, Edit("name", "Heron"), Submit("send"), Elapsed(1), Edit("name", "Tern"), Submit("send"), Edit("port", "North"), Replied(1, 2, &Reply{Kind: ReplyAccepted}))
+		require.Equal(t, ActivityChecking, s.Activity())
+		_, err := s.Apply(Reset())
+		require.NoError(t, err)
+		name, _ := s.Field("name")
+		require.Equal(t, want, name.Raw(), then)
+	}
 }

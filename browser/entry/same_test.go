@@ -254,7 +254,7 @@ func (d *driver) answer(id string) {
 	status := []int{200, 200, 200, 201, 202, 204, 303, 400, 401, 403, 404, 409, 412, 422, 422, 422, 429, 500, 503, 0}[d.random.IntN(20)]
 	headers := []string{"ETag", `"` + strconv.Itoa(d.random.IntN(3)) + `"`}
 	if d.random.IntN(4) == 0 {
-		headers = append(headers, "Retry-After", d.one([]string{"2", "0", "Sun, 09 Sep 2001 01:46:45 GMT", "soon"}))
+		headers = append(headers, "Retry-After", d.one([]string{"2", "0", "Sun, 09 Sep 1990 01:46:45 GMT", "soon"}))
 	}
 	if d.random.IntN(4) == 0 {
 		headers = append(headers, "Location", d.one([]string{"/records/7", "https://elsewhere.example/", "x y"}))
