@@ -235,7 +235,7 @@ var sameProgram = map[[3]string]string{
 	{"return -1", "1", "2"}:                                                                         "any place below zero is none",
 	{"c.timer = 0", "c.timer = 0", ""}:                                                              "a check whose timer is disarmed ends, or gets another",
 	{"if len(s.checks) > 0 {", ">", ">="}:                                                           "a submit that waits for no check goes on in the same step",
-	{"if len(s.waiting) == 0 { return false }", "if len(s.waiting) == 0 { return false }", ""}:      "a list without answers has none of the group",
+	{"if len(s.waiting) == 0 {", "if len(s.waiting) == 0 {\n\t\treturn false\n\t}", ""}:             "a list without answers has none of the group",
 	{"s.dropCheck(i)", "s.dropCheck(i)", ""}:                                                        "who edits drops the older check already, and nobody else starts one where one is out",
 	{"s.press(s.attempt.button, false)", "false", "true"}:                                           "after a denial nothing shows as accepted and no second click is waited for",
 	{"if v.Kind == ValueVeiled && other.Kind == ValueVeiled {", "&&", "||"}:                         "a private value is compared with private values only",
