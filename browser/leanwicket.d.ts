@@ -208,6 +208,8 @@ export interface Session<Path extends string = string> extends EventTarget {
   readonly alive: boolean
   /** A field as it is now, also one in a row: crew/0/name. */
   field(path: Path): Field | undefined
+  /** The paths of the fields in a group's rows, as they are declared. */
+  members(group: Path): readonly string[]
   /** Calls back after each step. Returns what ends that. */
   observe(callback: (change: Change) => void): () => void
   /** Calls back when one field has changed; undefined: its row is gone. Returns what ends that. */

@@ -145,3 +145,28 @@ func TestTheDocsOfTheMarkupRun(t *testing.T) {
 	require.Equal(t, "name is missing. in TD", b.js(`(list => list.textContent + " in " + list.parentElement.tagName)(document.getElementById(document.forms[0].elements["crew/0/name"].getAttribute("aria-describedby").split(" ").at(-1)))`))
 	require.Equal(t, "true", b.js(`((form, refreshTheList) => { `+scripts[0]+`; return leanwicket.state(form) === undefined })(document.forms[0], () => {})`))
 }
+
+// What the markup lacks is told once in the console, each with its remedy; a page that lacks
+// nothing has a console without a word.
+func TestWhatTheMarkupLacksIsTold(t *testing.T) {
+	const page = `<!doctype html><title>Loans</title><script>globalThis.told = []; console.warn = text => told.push(text)</script><script src="/leanwicket/leanwicket.js" defer></script>
+<form data-leanwicket-form="/f.form" method="post"><label>Reader <input name="reader"></label><p data-leanwicket-issues="reader"></p>
+<div data-leanwicket-rows="books"><template><p data-leanwicket-row><input name="books/*/title"><i data-leanwicket-issues="books/*/title"></i></p></template></div><button value="send">Lend</button></form>`
+	for changed, told := range map[[2]string]string{
+		{"", ""}: "",
+		{`data-leanwicket-issues="reader"`, `data-leanwicket-issues="raeder"`}:         `leanwicket: data-leanwicket-issues="raeder" is of no field of the form; right would be one of: reader, books, books/*/title`,
+		{`<input name="reader">`, ``}:                                                  `leanwicket: reader has to be answered and has no control; right would be a control with name="reader"`,
+		{`data-leanwicket-rows="books"`, `data-leanwicket-rows="book"`}:                `leanwicket: data-leanwicket-rows="book" is of no field of the form; right would be one of: reader, books, books/*/title`,
+		{`<template><p data-leanwicket-row>`, `<p data-leanwicket-row hidden></p><p>`}: `leanwicket: rows of books have no template; right would be a <template> with one row in the element with data-leanwicket-rows="books"`,
+	} {
+		b := scriptPage(t, "form: loan\nschema: {properties: {reader: {type: string}, books: {type: array, items: {properties: {title: {type: string}}}}}, required: [reader]}\nsubmit: {url: /loans}\n", func(w http.ResponseWriter, _ *http.Request) {
+			w.Header().Set("Content-Type", "text/html")
+			fmt.Fprint(w, strings.Replace(page, changed[0], changed[1], 1))
+		})
+		b.open("/page")
+		for range 12 {
+			b.js(`leanwicket.session(document.forms[0]).addRow("books")`)
+		}
+		require.Equal(t, told, b.js(`told.join("\n")`), changed)
+	}
+}

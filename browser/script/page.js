@@ -24,6 +24,7 @@ export class Page extends Shown {
     const everything = this.session.snapshot.fields.flatMap(f => [f, ...(f.rows || []).flatMap(row => row.fields)])
     this.update({ fields: everything, before: {} })
     if (this.submission !== "idle") this.does.outcome({ submission: this.submission, said: this.session.snapshot.said?.text || "" })
+    this.lacking()
     this.early = typed
     this.takeEarly()
     this.listen()

@@ -219,6 +219,10 @@ export class Session extends EventTarget {
   /** A field as it is now, also one in a row: crew/0/name. @param {string} path @returns {Field | undefined} */
   field(path) { return this.#fields.byPath.get(path) }
 
+  // The paths of the fields in the rows of a group, as they are declared.
+  /** @param {string} group @returns {string[]} */
+  members(group) { return this.#fields.declared.get(group)?.groups || [] }
+
   /**
    * Calls back after each step, with what has changed. Returns what ends that.
    * @param {(change: Change) => void} callback

@@ -240,6 +240,22 @@ export class Shown extends Controls {
     return [...(template ? template.parentElement : group).children].filter(e => e.matches(aRow))
   }
 
+  // What the markup lacks is looked for once, when the form opens. An answer that is always
+  // needed and has no control could never be given.
+  lacking() {
+    const { snapshot } = this.session
+    const known = snapshot.fields.flatMap(f => f.kind === "rows" ? [f.path, ...this.session.members(f.path)] : [f.path])
+    for (const what of ["issues", "field", "rows"]) {
+      for (const element of this.all(`[data-leanwicket-${what}]`)) {
+        const path = element.getAttribute("data-leanwicket-" + what) || ""
+        if (!known.includes(path.replace(/\/\d+\//, "/*/"))) this.lacks(`data-leanwicket-${what}="${path}" is of no field of the form`, "one of: " + known.join(", "))
+      }
+    }
+    for (const f of snapshot.fields) {
+      if (f.kind !== "rows" && f.required && f.asked && !this.controls(f.path).length) this.lacks(`${f.path} has to be answered and has no control`, `a control with name="${f.path}"`)
+    }
+  }
+
   // What the page lacks is said once, with the remedy.
   lacks(what, remedy) {
     if (this.missed.has(what)) return
