@@ -14,7 +14,7 @@ import (
 
 func tryCommand() *cobra.Command {
 	var form, out, junit, record, refusal string
-	var asJSON bool
+	var asJSON, strict bool
 	var o try.Options
 	c := &cobra.Command{
 		Use:   "try PAGE --form FORM",
@@ -30,7 +30,8 @@ page which runs beside its real backend changes nothing there.
 The form file says what the fields are. A control is found by its name, which is the
 field's path; where it is not, fields.PATH.control gives a CSS selector (in rows {row}
 is the row's number, and the control of the rows themselves is the button that adds
-one), and submit.control that of the submit buttons. Exit status 1 where a trial is broken.`,
+one), and submit.control that of the submit buttons. Exit status 1 where a trial is broken, and with --strict
+where one cannot tell; 2 where more than half cannot tell.`,
 		Example: `  leanwicket try http://127.0.0.1:8000/permit --form permit.form.yaml
   leanwicket try public --form permit.form.yaml --only two-clicks-40,lost-reply --out tried`,
 		Args: cobra.ExactArgs(1),
@@ -57,11 +58,12 @@ one), and submit.control that of the submit buttons. Exit status 1 where a trial
 			if o.Progress != nil {
 				fmt.Fprint(c.ErrOrStderr(), "\r\x1b[K")
 			}
-			return tell(c, answer, asJSON, out, junit)
+			return tell(c, answer, asJSON, strict, out, junit)
 		},
 	}
 	c.Flags().StringVar(&form, "form", "", "the form file that says what the page's form is")
-	c.Flags().StringVar(&out, "out", "", "a folder for the evidence: of each broken trial a screenshot and what was done")
+	c.Flags().StringVar(&out, "out", "", "a folder for the evidence: one report of everything, and of each broken trial a screenshot and what was done")
+	c.Flags().BoolVar(&strict, "strict", false, "exit status 1 also where a trial cannot tell")
 	c.Flags().StringVar(&junit, "junit", "", "a file for CI")
 	c.Flags().BoolVar(&asJSON, "json", false, "the answer as JSON, with every request")
 	c.Flags().StringSliceVar(&o.Only, "only", nil, "these trials only")
@@ -84,7 +86,7 @@ func readJSON(name, right string) ([]byte, error) {
 	return data, err
 }
 
-func tell(c *cobra.Command, answer *try.Answer, asJSON bool, out, junit string) error {
+func tell(c *cobra.Command, answer *try.Answer, asJSON, strict bool, out, junit string) error {
 	if out != "" {
 		if err := answer.WriteEvidence(out); err != nil {
 			return err
@@ -109,7 +111,13 @@ func tell(c *cobra.Command, answer *try.Answer, asJSON bool, out, junit string) 
 	} else if err := answer.WriteTable(c.OutOrStdout()); err != nil {
 		return err
 	}
-	if answer.Count(try.Broken) > 0 {
+	untold := answer.Count(try.CannotTell)
+	switch {
+	case answer.Count(try.Broken) > 0:
+		return errNo
+	case 2*untold > len(answer.Results):
+		return fmt.Errorf("more than half of the trials cannot tell: %s; right would be a page, or a form file, with which they can", answer.Untold())
+	case strict && untold > 0:
 		return errNo
 	}
 	return nil

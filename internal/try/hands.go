@@ -59,6 +59,7 @@ func (t *tab) keys(keys string) {
 // typeIn puts a text into a control: by keys where it is typed.
 func (t *tab) typeIn(path, raw string) {
 	t.did("applicant", "%s", t.edits(path, raw))
+	t.typed[path] = append(t.typed[path], raw)
 	l := t.see()
 	f, there := l.Fields[path]
 	for group, row := t.inRows(path); group != "" && !there && row >= l.rows(group); {

@@ -1,13 +1,18 @@
 package try
 
 import (
+	_ "embed"
+	"encoding/base64"
 	"encoding/xml"
 	"errors"
 	"fmt"
+	"html/template"
 	"io"
 	"os"
 	"path/filepath"
 	"strings"
+
+	"leanwicket.dev/internal/palette"
 )
 
 // WriteTable writes the answer as a table, one line a trial, and the counts.
@@ -29,7 +34,7 @@ func (a *Answer) WriteTable(w io.Writer) error {
 	for _, r := range a.Results {
 		line(r.Trial, string(r.Verdict), r.Why)
 	}
-	fmt.Fprintf(&text, "\n%d trials: %d kept, %d broken, %d not applicable, %d cannot tell\n", len(a.Results), a.Count(Kept), a.Count(Broken), a.Count(NotApplicable), a.Count(CannotTell))
+	fmt.Fprintf(&text, "\n%s\n", a.counts())
 	if len(a.Stopped) > 0 {
 		fmt.Fprintf(&text, "sent beside the form, and answered here with 204: %s\n", strings.Join(a.Stopped, ", "))
 	}
@@ -94,10 +99,53 @@ func (r *Result) evidence() string {
 	return text.String()
 }
 
-// WriteEvidence writes of each broken trial what was done, as a text and as a
-// picture, and a screenshot into a folder.
+//go:embed report.html
+var reportText string
+
+var reportPage = template.Must(template.New("report").Funcs(template.FuncMap{
+	"picture": func(r *Result) (template.HTML, error) {
+		var svg strings.Builder
+		err := r.Picture().WriteSVG(&svg)
+		_, drawn, _ := strings.Cut(svg.String(), "<svg")
+		return template.HTML("<svg" + drawn), err // it is drawn here, and its texts are escaped
+	},
+	"screenshot": func(r *Result) template.URL {
+		return template.URL("data:image/png;base64," + base64.StdEncoding.EncodeToString(r.Screenshot))
+	},
+	"class": func(v Verdict) string { return strings.ReplaceAll(string(v), " ", "-") },
+}).Parse(reportText))
+
+// WriteReport writes the answer as one HTML page that needs nothing else: every trial with
+// what was done and sent, and of a broken one a picture and a screenshot. What was typed at
+// private fields is not in it.
+func (a *Answer) WriteReport(w io.Writer) error {
+	results := make([]*Result, len(a.Results))
+	for k := range a.Results {
+		results[k] = &a.Results[k]
+	}
+	return reportPage.Execute(w, struct {
+		*Answer
+		CSS     template.CSS
+		Counts  string
+		Results []*Result
+	}{a, template.CSS(palette.CSS()), a.counts(), results})
+}
+
+func (a *Answer) counts() string {
+	return fmt.Sprintf("%d trials: %d kept, %d broken, %d not applicable, %d cannot tell", len(a.Results), a.Count(Kept), a.Count(Broken), a.Count(NotApplicable), a.Count(CannotTell))
+}
+
+// WriteEvidence writes into a folder a report of everything, and of each broken trial what
+// was done, as a text and as a picture, and a screenshot.
 func (a *Answer) WriteEvidence(dir string) error {
 	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return err
+	}
+	report, err := os.Create(filepath.Join(dir, "report.html"))
+	if err != nil {
+		return err
+	}
+	if err := errors.Join(a.WriteReport(report), report.Close()); err != nil {
 		return err
 	}
 	for k := range a.Results {

@@ -56,7 +56,8 @@ type tab struct {
 	confirms int                           // of the page
 	alerts   []string                      // what the page has said with the browser's own dialogs
 	moments  []Moment
-	opened   look // the page as it was opened
+	opened   look                // the page as it was opened
+	typed    map[string][]string // what was typed, by path
 }
 
 // waiting is a request that is not answered yet, and its number in the list of them.
@@ -104,7 +105,7 @@ func (x trial) make(browser context.Context, page string, p *plan) (result Resul
 	if err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
 		return result, fmt.Errorf("the browser opens no page: %w", err)
 	}
-	t := &tab{plan: p, ctx: ctx, page: page, begun: time.Now(), waiting: map[string][]waiting{}, loading: map[cdpnetwork.RequestID]bool{}, replies: map[string]reply{
+	t := &tab{plan: p, ctx: ctx, typed: map[string][]string{}, page: page, begun: time.Now(), waiting: map[string][]waiting{}, loading: map[cdpnetwork.RequestID]bool{}, replies: map[string]reply{
 		"load": {status: 200, body: string(p.record)}, "check": {status: 200, body: "{}"}, "submit": {status: 201, body: `{"id": "R-1"}`},
 	}}
 	defer func() {
@@ -118,9 +119,11 @@ func (x trial) make(browser context.Context, page string, p *plan) (result Resul
 		t.mu.Lock()
 		result.Requests, result.Timeline = t.requests, t.moments
 		t.mu.Unlock()
+		t.cover(&result)
 		if result.Verdict == Broken {
 			limited, cancel := context.WithTimeout(ctx, 5*time.Second)
 			defer cancel()
+			_, _ = t.jsWithin(time.Second, "veil("+quoted(t.private())+")")
 			result.Screenshot, _ = chromedp.Run(limited, chromedp.CaptureScreenshot()) // none while a prompt is open
 		}
 		if ctx.Err() != nil && browser.Err() != nil {
@@ -129,6 +132,7 @@ func (x trial) make(browser context.Context, page string, p *plan) (result Resul
 	}()
 	t.listen()
 	result.Verdict, result.Why = x.run(t)
+	t.hears()
 	t.did("verdict", "%s: %s", result.Verdict, result.Why)
 	return result, nil
 }

@@ -100,6 +100,19 @@ func (a *Answer) Count(v Verdict) int {
 	return n
 }
 
+// Untold is the reason that most of the trials have which cannot tell.
+func (a *Answer) Untold() (why string) {
+	count := map[string]int{}
+	for _, r := range a.Results {
+		if r.Verdict == CannotTell {
+			if count[r.Why]++; count[r.Why] > count[why] {
+				why = r.Why
+			}
+		}
+	}
+	return why
+}
+
 // ErrNoChromium is the error where no browser is found.
 var ErrNoChromium = errors.New("found no Chromium; right would be: apt-get install chromium, or --chromium PATH")
 

@@ -2,6 +2,7 @@ package try_test
 
 import (
 	"context"
+	"encoding/json"
 	"log/slog"
 	"net/http/httptest"
 	"os"
@@ -407,6 +408,32 @@ func TestRefusedInTheBody(t *testing.T) {
 			require.Equal(t, 2, answer.Count(verdict), "%s: %+v", read, answer.Results)
 			require.Equal(t, "200", answer.Results[0].Requests[0].Answer)
 		}
+	}
+}
+
+// The evidence is one page that can be read alone: what was sent and said, and nothing that
+// was typed at a private field or stands there in the record.
+func TestTheReportHasNothingPrivate(t *testing.T) {
+	form := "form: locker\nschema: {properties: {owner: {type: string}, pin: {type: string, pattern: '^[0-9]{6}$'}}, required: [owner, pin]}\nfields: {pin: {private: true, samples: ['774411']}}\nprefill: {url: /locker}\nsubmit: {url: /lockers}\n"
+	page := `<form><label>Owner <input name=owner></label><label>Pin <input name=pin></label><button>Rent</button><p role=status></p></form><script>
+fetch('/locker').then(r => r.json()).then(r => { for (const name in r) document.querySelector('[name=' + name + ']').value ||= r[name] })
+onsubmit = async e => { e.preventDefault(); await fetch('/lockers', { method: 'POST', body: JSON.stringify(Object.fromEntries(new FormData(e.target))) }); document.querySelector('p').textContent = 'Rented to <b>' + document.forms[0].owner.value }</script>`
+	dir, source := beside(t, form, page)
+	answer, err := try.Run(t.Context(), source, try.Options{Page: dir, Only: []string{"two-clicks-40", "lost-reply"}, Record: []byte(`{"owner": "Wren", "pin": "661177"}`)})
+	require.NoError(t, err)
+	require.Equal(t, try.Broken, answer.Results[0].Verdict, answer.Results[0].Why)
+	out := t.TempDir()
+	require.NoError(t, answer.WriteEvidence(out))
+	report, err := os.ReadFile(filepath.Join(out, "report.html"))
+	require.NoError(t, err)
+	for _, shown := range []string{"two-clicks-40", "POST /lockers", "(private)", "says: Rented to &lt;b&gt;", "data:image/png;base64,", "<svg"} {
+		require.Contains(t, string(report), shown)
+	}
+	everything, err := json.Marshal(answer)
+	require.NoError(t, err)
+	for _, private := range []string{"774411", "661177"} {
+		require.NotContains(t, string(report), private)
+		require.NotContains(t, string(everything), private)
 	}
 }
 
