@@ -20,7 +20,12 @@ func TestTheExitOfTry(t *testing.T) {
 		strict               bool
 		is                   string
 	}{
-		{0, 0, 3, true, ""}, {0, 1, 3, false, ""}, {0, 1, 3, true, "no"}, {1, 0, 3, false, "no"}, {1, 9, 0, false, "no"}, {0, 2, 2, false, ""},
+		{0, 0, 3, true, ""},
+		{0, 1, 3, false, ""},
+		{0, 1, 3, true, "no"},
+		{1, 0, 3, false, "no"},
+		{1, 9, 0, false, "no"},
+		{0, 2, 2, false, ""},
 		{0, 3, 2, true, "more than half of the trials cannot tell: pin is not on the page; right would be a page, or a form file, with which they can"},
 	} {
 		answer := &try.Answer{}
