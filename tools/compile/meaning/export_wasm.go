@@ -17,13 +17,7 @@ var lines []byte
 func run(n int32) unsafe.Pointer {
 	lines = append(lines[:0], 0, 0, 0, 0)
 	Programs[n].Run(func(values ...any) {
-		for k, v := range values {
-			if k > 0 {
-				lines = append(lines, ' ')
-			}
-			lines = append(lines, written(v)...)
-		}
-		lines = append(lines, '\n')
+		lines = line(lines, values)
 		binary.LittleEndian.PutUint32(lines, uint32(len(lines)-4))
 	})
 	return unsafe.Pointer(unsafe.SliceData(lines))

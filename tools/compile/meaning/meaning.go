@@ -66,17 +66,19 @@ func Run(n int) (said string, ends bool) {
 	var lines []byte
 	func() {
 		defer func() { ends = recover() == nil }()
-		Programs[n].Run(func(values ...any) {
-			for k, v := range values {
-				if k > 0 {
-					lines = append(lines, ' ')
-				}
-				lines = append(lines, written(v)...)
-			}
-			lines = append(lines, '\n')
-		})
+		Programs[n].Run(func(values ...any) { lines = line(lines, values) })
 	}()
 	return string(lines), ends
+}
+
+func line(lines []byte, values []any) []byte {
+	for k, v := range values {
+		if k > 0 {
+			lines = append(lines, ' ')
+		}
+		lines = append(lines, written(v)...)
+	}
+	return append(lines, '\n')
 }
 
 func written(v any) string {
