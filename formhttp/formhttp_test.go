@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"io"
 	"maps"
 	"net/http"
@@ -345,6 +346,53 @@ func TestHostileRequests(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, 405, s.do(r).status)
 	require.Empty(t, s.sent)
+}
+
+// One address serves the page, the record that the form's prefill asks for, and submissions,
+// and tells which methods it knows. The policy of a page is the application's where it has
+// one.
+func TestOneAddressServesAll(t *testing.T) {
+	const form = "form: allotment\nschema: {properties: {plot: {type: string}}}\nprefill: {url: /allotments/7}\nsubmit: {url: /allotments/7, method: PATCH}\n"
+	fails := false
+	s := newSite(t, form, accept, func(o *formhttp.Options) {
+		o.Policy = "default-src 'none'; style-src 'self' " + formhttp.StyleHash()
+		o.Load = func(*http.Request) (map[string]any, string, error) {
+			if fails {
+				return nil, "", errors.New("the archive is closed")
+			}
+			return map[string]any{"plot": "B 12"}, `"3"`, nil
+		}
+	})
+	ask := func(method, accepts string) *http.Response {
+		r, err := http.NewRequest(method, s.server.URL+"/stay", nil)
+		require.NoError(t, err)
+		r.Header.Set("Accept", accepts)
+		response, err := s.server.Client().Do(r)
+		require.NoError(t, err)
+		t.Cleanup(func() { response.Body.Close() })
+		return response
+	}
+	page := ask("GET", "text/html,application/xhtml+xml,application/json;q=0.9")
+	require.Equal(t, "text/html; charset=utf-8", page.Header.Get("Content-Type"))
+	require.Equal(t, "default-src 'none'; style-src 'self' "+formhttp.StyleHash(), page.Header.Get("Content-Security-Policy"))
+	record := ask("GET", "application/json")
+	body, err := io.ReadAll(record.Body)
+	require.NoError(t, err)
+	require.Equal(t, `200 "3" {"plot":"B 12"} Accept`, fmt.Sprint(record.StatusCode, " ", record.Header.Get("ETag"), " ", string(body), " ", record.Header.Get("Vary")))
+	head := ask("HEAD", "application/json")
+	require.Equal(t, `"3"`, head.Header.Get("ETag"))
+	fails = true
+	require.Equal(t, "500 application/problem+json", fmt.Sprint(ask("GET", "application/json").StatusCode, " ", ask("GET", "application/json").Header.Get("Content-Type")))
+	for method, status := range map[string]int{"OPTIONS": 204, "DELETE": 405, "PUT": 405} {
+		response := ask(method, "*/*")
+		require.Equal(t, status, response.StatusCode, method)
+		require.Equal(t, "GET, HEAD, OPTIONS, POST, PATCH", response.Header.Get("Allow"), method)
+	}
+	without := newSite(t, stayForm, accept, nil)
+	r, err := http.NewRequest("GET", without.server.URL+"/stay", nil)
+	require.NoError(t, err)
+	r.Header.Set("Accept", "application/json")
+	require.Equal(t, 404, without.do(r).status)
 }
 
 // Whatever is posted, the answer is a page, a redirect or a problem, and the

@@ -59,6 +59,11 @@ type Options struct {
 	Script string
 	// Page replaces parts of the page: templates with the names in Parts.
 	Page *template.Template
+	// Policy is the Content-Security-Policy of the page, for one with styles, fonts or
+	// scripts of its own. The script of Options.Script needs script-src 'self'
+	// 'wasm-unsafe-eval' and connect-src 'self'; the page's own style needs its hash, which
+	// StyleHash is. Empty: nothing is allowed but what the page itself needs.
+	Policy string
 	// Log is told what failed; nil: slog.Default.
 	Log *slog.Logger
 
@@ -87,7 +92,6 @@ type handler struct {
 	o         Options
 	page      *template.Template
 	secret    []byte
-	style     string // the hash of the page's style, for the policy
 
 	mu   sync.Mutex
 	open map[string]int // submissions that are worked on, by account
@@ -132,7 +136,7 @@ func New(declared *form.Form, validator Validator, o Options) (http.Handler, err
 	}
 	h.o.MaxFields = cmp.Or(h.o.MaxFields, 10_000)
 	h.o.MaxOpen = cmp.Or(h.o.MaxOpen, 20)
-	h.page, h.style = newPage(o.Page)
+	h.page = newPage(o.Page)
 	origins := http.NewCrossOriginProtection()
 	origins.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h.headers(w)
@@ -165,10 +169,22 @@ func (h *handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		h.get(w, r)
 	case http.MethodPost, h.form.Submit.Method:
 		h.post(w, r)
+	case http.MethodOptions:
+		w.Header().Set("Allow", h.allowed())
+		w.WriteHeader(http.StatusNoContent)
 	default:
-		w.Header().Set("Allow", "GET, HEAD, POST, "+h.form.Submit.Method)
+		w.Header().Set("Allow", h.allowed())
 		h.refuse(w, r, nil, http.StatusMethodNotAllowed, "This form is read with GET and sent with POST.")
 	}
+}
+
+// allowed are the methods of a form (RFC 9110, section 10.2.1).
+func (h *handler) allowed() string {
+	allowed := "GET, HEAD, OPTIONS, POST"
+	if method := h.form.Submit.Method; method != http.MethodPost {
+		allowed += ", " + method
+	}
+	return allowed
 }
 
 // panicked logs where something panicked. What it says is left out: it may hold what
@@ -179,7 +195,11 @@ func (h *handler) panicked() {
 
 func (h *handler) headers(w http.ResponseWriter) {
 	header := w.Header()
-	header.Set("Content-Security-Policy", "default-src 'none'; style-src "+h.style+h.scripts()+"; form-action 'self'; base-uri 'none'; frame-ancestors 'none'")
+	policy := h.o.Policy
+	if policy == "" {
+		policy = "default-src 'none'; style-src " + StyleHash() + h.scripts() + "; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+	}
+	header.Set("Content-Security-Policy", policy)
 	header.Set("X-Content-Type-Options", "nosniff")
 	header.Set("Referrer-Policy", "same-origin")
 	header.Set("Cache-Control", "no-store")
@@ -199,10 +219,38 @@ func (h *handler) get(w http.ResponseWriter, r *http.Request) {
 		h.compiled(w)
 		return
 	}
+	w.Header().Add("Vary", "Accept")
+	if wantsJSON(r) {
+		h.record(w, r)
+		return
+	}
 	visit := h.begin(r)
 	visit.key = newKey()
 	visit.received, visit.receipt = h.receipt(r)
 	h.render(w, http.StatusOK, visit)
+}
+
+// record gives the saved record, which a form's prefill.url can ask for where its page is.
+func (h *handler) record(w http.ResponseWriter, r *http.Request) {
+	if h.o.Load == nil {
+		h.problem(w, http.StatusNotFound, "This form has no saved record.", nil)
+		return
+	}
+	record, version, err := h.o.Load(r)
+	var body []byte
+	if err == nil {
+		body, err = json.Marshal(record)
+	}
+	if err != nil {
+		h.o.Log.Warn("the saved answers could not be loaded", "form", h.form.Name, "error", err)
+		h.problem(w, http.StatusInternalServerError, "The saved record could not be loaded.", nil)
+		return
+	}
+	if version != "" {
+		w.Header().Set("ETag", version)
+	}
+	w.Header().Set("Content-Type", "application/json")
+	_, _ = w.Write(body)
 }
 
 // compiled gives the form as the script reads it.

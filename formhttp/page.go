@@ -33,9 +33,15 @@ func Parts() []string {
 	return []string{"page", "head", "summary", "form", "field", "rows", "control", "issues", "help", "buttons", "notice"}
 }
 
-// newPage joins the page's templates with those of the application, and gives
-// the hash of the style for the Content-Security-Policy.
-func newPage(own *template.Template) (*template.Template, string) {
+// StyleHash is the page's own style, as a source of a Content-Security-Policy
+// (Content Security Policy Level 3, section 2.3.1): 'sha256-…' with its quotes.
+func StyleHash() string {
+	hash := sha256.Sum256([]byte(pageStyle))
+	return "'sha256-" + base64.StdEncoding.EncodeToString(hash[:]) + "'"
+}
+
+// newPage joins the page's templates with those of the application.
+func newPage(own *template.Template) *template.Template {
 	page := template.Must(template.New("page").Parse(pageText))
 	if own != nil {
 		for _, name := range Parts() {
@@ -44,8 +50,7 @@ func newPage(own *template.Template) (*template.Template, string) {
 			}
 		}
 	}
-	hash := sha256.Sum256([]byte(pageStyle))
-	return page, "'sha256-" + base64.StdEncoding.EncodeToString(hash[:]) + "'"
+	return page
 }
 
 // pageView is what the templates show.
