@@ -60,8 +60,16 @@ func (o Options) withDefaults(form *form.Form) Options {
 	if plan := Plan(form, 1); o.Edited == nil && len(plan) > 0 {
 		o.Edited = plan[0]
 	}
+	o.Edited = slices.Clone(o.Edited)
+	for k, path := range o.Edited {
+		o.Edited[k] = inFirstRow(path)
+	}
 	return o
 }
+
+// inFirstRow is the field that is walked where one in rows is named as it is declared and
+// told: crew/*/name.
+func inFirstRow(path string) string { return strings.Replace(path, "/*/", "/0/", 1) }
 
 // under reports whether one more stays within a limit; 0 is none.
 func under(limit, count int) bool { return limit == 0 || count < limit }
@@ -216,6 +224,7 @@ type edited struct {
 // and what the baseline is. A form that holds what is unchanged needs a second
 // accepted one.
 func editedField(f *form.Form, path string) (edited, error) {
+	path = inFirstRow(path)
 	place, ok := f.Lookup(path)
 	if !ok || f.Fields[place.Field].Kind == form.KindRows {
 		return edited{}, fmt.Errorf("the form %s has no field %s to edit", f.Name, path)
