@@ -363,3 +363,15 @@ func TestAResetWhileNewerValuesAreChecked(t *testing.T) {
 		require.Equal(t, want, name.Raw(), then)
 	}
 }
+
+// An edit blocks a submit that waited for a check, and that lets a load in. The field that was
+// edited keeps its text, also where that is what was saved before.
+func TestALoadInTheStepOfAnEdit(t *testing.T) {
+	s, _ := played(t, form.Declaration{
+		Name: "boat", Buttons: []string{"send"}, Submit: form.SubmitPolicy{URL: "/boats", Method: "PUT", Timeout: time.Second}, Prefill: form.PrefillPolicy{URL: "/boat", Timeout: time.Second},
+		Fields: []form.Field{{Path: "home", Kind: form.KindText, Constraints: []form.Constraint{{Op: form.OpEqualTo, Other: 1}}}, {Path: "port", Kind: form.KindText, Check: form.CheckPolicy{URL: "/ports/{value}", Delay: time.Second, Timeout: time.Second}}},
+	}, Loaded(1, []form.Answer{answer(0, -1, "North"), answer(1, -1, "North")}, "1"), Edit("home", "South"), Edit("port", "South"), Submit("send"),
+		Refresh(), Loaded(3, []form.Answer{answer(0, -1, "North"), answer(1, -1, "East")}, "2"), Edit("port", "North"))
+	port, _ := s.Field("port")
+	require.Equal(t, "North East", port.Raw()+" "+port.Baseline().String())
+}
