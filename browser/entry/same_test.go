@@ -125,7 +125,9 @@ type driver struct {
 }
 
 func (d *driver) session() {
-	d.gather = []int{0, 1 << 12, 1 << 16, 1 << 20}[d.random.IntN(4)]
+	if d.gather = []int{1 << 16, 1 << 20}[d.random.IntN(2)]; d.random.IntN(16) == 0 {
+		d.gather = 0
+	}
 	d.open("", "")
 	for range 1 + d.random.IntN(3) {
 		for range d.random.IntN(40) {
