@@ -380,7 +380,7 @@ export class Session extends EventTarget {
     now.buttons = buttons
     if (this.#fields.settle()) now.fields = this.#fields.list
     if (before.prefill === "loading" && now.prefill === "ready" && now.submission === "outdated" && now.said === before.said) now.said = this.#newest(before)
-    // What was brought back is the applicant's work like any other, once it is saved or gone.
+    // A draft that is back is told of until it is saved or taken back.
     if (now.draft && !now.unsaved && now.prefill !== "loading" && act) now.draft = undefined
     this.snapshot = same(before, now)
     this.#notify({ act, fields: told.map(path => this.field(path)).filter(f => f !== undefined), before })

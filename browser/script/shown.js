@@ -212,8 +212,8 @@ export class Shown extends Controls {
     this.issues(path, [], group, issues)
   }
 
-  // What was typed before is back, until the applicant goes on; what a closed tab left is
-  // offered, until something is typed.
+  // The notice tells that what was typed before is back, until the applicant goes on. It
+  // offers what a closed tab left, until something is typed.
   draft() {
     const { draft, offered: [offer], unsaved, submission } = this.session.snapshot
     const own = draft && this.goneOn !== draft
@@ -240,7 +240,7 @@ export class Shown extends Controls {
     return [...(template ? template.parentElement : group).children].filter(e => e.matches(aRow))
   }
 
-  // What the markup lacks is looked for once, when the form opens. An answer that is always
+  // This looks once, when the form opens, for what the markup lacks. An answer that is always
   // needed and has no control could never be given.
   lacking() {
     const { snapshot } = this.session
@@ -331,7 +331,7 @@ export class Shown extends Controls {
     scrolled.scrollTop += covered
   }
 
-  // Who of a row has the focus, and where the row was before what has changed now.
+  // The element of a row that has the focus, and the place that the row had before this change.
   focused(before) {
     /** @type {any} */
     const element = document.activeElement
@@ -346,8 +346,8 @@ export class Shown extends Controls {
     return { element, path: group.path, place, key: group.rows[place]?.key, alike, index: alike(line, place).indexOf(element), from: element.selectionStart, to: element.selectionEnd }
   }
 
-  // The focus stays with its row, where rows before it have come or gone: who types goes
-  // on in the same answer, and a button that has the focus is still the one of that row.
+  // The focus stays with its row when rows before it have come or gone. The applicant goes on
+  // typing in the same answer, and a button that has the focus is still the one of that row.
   follow({ element, path, place, key, alike, index, from, to }) {
     const now = this.session.field(path).rows.findIndex(row => row.key === key)
     if (now === place) return

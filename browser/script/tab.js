@@ -1,7 +1,7 @@
-// Which tab of the browser a page stands in. A tab has a name of its own, which its pages
-// hand on to each other in sessionStorage; a page has a lock of that name for its life. A
-// tab that is copied has the name of the other one, whose page has the lock: it takes
-// another name. A name whose lock is free is that of a tab that was closed.
+// This file knows which tab of the browser a page stands in. A tab has a name of its own,
+// which its pages hand on to each other in sessionStorage, and a page holds a lock of that
+// name for its life. A tab that is copied has the name of the other one, whose page holds the
+// lock, so that it takes another name. A name whose lock is free belongs to a closed tab.
 
 const noted = "leanwicket tab", lockOf = (/** @type {string} */ id) => "leanwicket tab " + id
 
@@ -11,7 +11,7 @@ const patience = 300
 /** The names that this page has, and what lets go of the lock of each. @type {Map<string, () => void>} */
 const mine = new Map()
 
-/** Pages that have no locks, as those that are not served over TLS, ask each other. @type {BroadcastChannel | undefined} */
+/** Pages without locks, such as those that are not served over TLS, ask each other. @type {BroadcastChannel | undefined} */
 const others = globalThis.navigator?.locks || !globalThis.BroadcastChannel ? undefined : new BroadcastChannel(noted)
 others?.addEventListener("message", ({ data }) => { if (data === "who") for (const id of mine.keys()) others.postMessage({ here: id }) })
 
