@@ -5,8 +5,15 @@
 
 const noted = "leanwicket tab", lockOf = (/** @type {string} */ id) => "leanwicket tab " + id
 
-/** How long a page that is loaded again waits until the page before it has let go, in milliseconds. */
-const patience = 300
+/**
+ * How long a page that is loaded again waits until the page before it has let go, in
+ * milliseconds. That takes some 30 ms, and more on a busy machine; only the page of a tab
+ * that was copied waits in vain.
+ */
+const patience = 1000
+
+/** How long pages without locks wait for each other's answers, in milliseconds. */
+const answers = 300
 
 /** The names that this page has, and what lets go of the lock of each. @type {Map<string, () => void>} */
 const mine = new Map()
@@ -26,7 +33,7 @@ function heard() {
   return new Promise(done => setTimeout(() => {
     others?.removeEventListener("message", hears)
     done(ids)
-  }, others ? patience : 0))
+  }, others ? answers : 0))
 }
 
 /**
