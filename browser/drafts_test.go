@@ -37,6 +37,12 @@ func draftTab(t *testing.T) *tab {
 	return b
 }
 
+// alone waits until so many tabs are there: one that is closed lets go of its name a moment
+// later.
+func (b *tab) alone(tabs string) {
+	b.becomes(tabs, `navigator.locks.query().then(l => l.held.length)`)
+}
+
 const (
 	draftNotice = `document.querySelector(".leanwicket-notice").innerText.trim()`
 	inNotice    = `[...document.querySelectorAll(".leanwicket-notice button")]`
@@ -75,7 +81,9 @@ func TestDraftsOfTabs(t *testing.T) {
 	c.js(`document.forms[0].elements.to.focus()`)
 	c.do(chromedp.KeyEvent("s"))
 	c.becomes("true", `JSON.stringify(localStorage).includes("Teals")`)
+	b.alone("3")
 	c.end()
+	b.alone("2")
 	d := b.beside()
 	d.open("/page")
 	require.Regexp(t, `^A tab that was closed has answers of .* that were not sent\.\s+Go on with them\s*Discard them$`, d.js(draftNotice))
@@ -90,6 +98,7 @@ func TestDraftsOfTabs(t *testing.T) {
 
 	// What is offered goes away as soon as something else is typed, and is there the next time.
 	b.do(chromedp.Navigate("about:blank"))
+	d.alone("3") // its own name, that of the tab whose work it has taken over, and one more tab
 	d.open("/page")
 	require.Contains(t, d.js(draftNotice), "Door code")
 	d.typeIn("to", "x")

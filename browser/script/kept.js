@@ -109,7 +109,11 @@ export class Kept {
     const own = drafts.get(this.tab)
     if (own && holds(own)) return own
     const theirs = await living()
-    const closed = [...drafts.values()].filter(draft => holds(draft) && !theirs.includes(draft.tab)).sort((a, b) => b.at - a.at)
+    const closed = []
+    for (const draft of [...drafts.values()].filter(holds).sort((a, b) => b.at - a.at)) {
+      // A tab that is just being closed still has its name: an open attempt is worth a moment.
+      if (!theirs.includes(draft.tab) || draft.mark && await claim(draft.tab, 300)) closed.push(draft)
+    }
     const open = closed.find(draft => draft.mark)
     const taken = open && await this.take(open)
     this.offered = Object.freeze(closed.filter(draft => draft !== open))
