@@ -137,6 +137,9 @@ func New(declared *form.Form, validator Validator, o Options) (http.Handler, err
 	h.o.MaxFields = cmp.Or(h.o.MaxFields, 10_000)
 	h.o.MaxOpen = cmp.Or(h.o.MaxOpen, 20)
 	h.page = newPage(o.Page)
+	if h.o.Policy == "" {
+		h.o.Policy = "default-src 'none'; style-src " + StyleHash() + h.scripts() + "; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+	}
 	origins := http.NewCrossOriginProtection()
 	origins.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h.headers(w)
@@ -195,11 +198,7 @@ func (h *handler) panicked() {
 
 func (h *handler) headers(w http.ResponseWriter) {
 	header := w.Header()
-	policy := h.o.Policy
-	if policy == "" {
-		policy = "default-src 'none'; style-src " + StyleHash() + h.scripts() + "; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
-	}
-	header.Set("Content-Security-Policy", policy)
+	header.Set("Content-Security-Policy", h.o.Policy)
 	header.Set("X-Content-Type-Options", "nosniff")
 	header.Set("Referrer-Policy", "same-origin")
 	header.Set("Cache-Control", "no-store")
@@ -236,13 +235,14 @@ func (h *handler) record(w http.ResponseWriter, r *http.Request) {
 		h.problem(w, http.StatusNotFound, "This form has no saved record.", nil)
 		return
 	}
-	record, version, err := h.o.Load(r)
+	record, version, err := h.saved(r)
 	var body []byte
 	if err == nil {
-		body, err = json.Marshal(record)
+		if body, err = json.Marshal(record); err != nil {
+			h.o.Log.Warn("the saved answers are no JSON", "form", h.form.Name, "error", err)
+		}
 	}
 	if err != nil {
-		h.o.Log.Warn("the saved answers could not be loaded", "form", h.form.Name, "error", err)
 		h.problem(w, http.StatusInternalServerError, "The saved record could not be loaded.", nil)
 		return
 	}
@@ -288,13 +288,21 @@ func (h *handler) opened(r *http.Request, answer func(lifecycle.RequestID) lifec
 	return v
 }
 
+// saved is what the application has saved, and its version. That it could not be loaded is
+// logged.
+func (h *handler) saved(r *http.Request) (record map[string]any, version string, err error) {
+	if record, version, err = h.o.Load(r); err != nil {
+		h.o.Log.Warn("the saved answers could not be loaded", "form", h.form.Name, "error", err)
+	}
+	return record, version, err
+}
+
 func (h *handler) load(r *http.Request, request lifecycle.RequestID) lifecycle.Event {
 	if h.o.Load == nil {
 		return lifecycle.Loaded(request, nil, "")
 	}
-	record, version, err := h.o.Load(r)
+	record, version, err := h.saved(r)
 	if err != nil {
-		h.o.Log.Warn("the saved answers could not be loaded", "form", h.form.Name, "error", err)
 		return lifecycle.LoadFailed(request, "the application")
 	}
 	return lifecycle.Loaded(request, replies.Values(h.form, record), version)
