@@ -3,6 +3,7 @@
 import { PART, RECORD, bereaved, clean, flat, load } from "./core.js"
 import { Kept } from "./kept.js"
 import { Fields, issuesOf, same } from "./snapshot.js"
+import { randomHex } from "./tab.js"
 
 /** What the core says to this script, and this script to the core (serve.go). */
 const protocol = "4"
@@ -116,10 +117,9 @@ export class Session extends EventTarget {
 
   /** Opens in the core, with what an earlier page kept. @param {Draft} [earlier] */
   #begin(earlier) {
-    const seed = Array.from(crypto.getRandomValues(new Uint8Array(16)), b => b.toString(16).padStart(2, "0")).join("")
     const given = Object.entries(this.options.given || {}).flat().map(clean).join(PART)
     this.snapshot = same(this.snapshot, { ...this.snapshot, draft: earlier, offered: this.kept.offered })
-    this.#carryOut(this.call(this.number, performance.now(), "open", seed, earlier?.mark || "", earlier?.text || "", given))
+    this.#carryOut(this.call(this.number, performance.now(), "open", randomHex(16), earlier?.mark || "", earlier?.text || "", given))
   }
 
   /** Neither store of the browser takes what is typed: it is said once on a page. */

@@ -5,6 +5,12 @@
 
 const noted = "leanwicket tab", lockOf = (/** @type {string} */ id) => "leanwicket tab " + id
 
+/** The browser's locks, where the page may have them. */
+const locks = globalThis.navigator?.locks
+
+/** A random number in hexadecimal. @param {number} bytes */
+export const randomHex = bytes => Array.from(crypto.getRandomValues(new Uint8Array(bytes)), b => b.toString(16).padStart(2, "0")).join("")
+
 /**
  * How long a page that is loaded again waits until the page before it has let go, in
  * milliseconds. That takes some 30 ms, and more on a busy machine; only the page of a tab
@@ -19,7 +25,7 @@ const answers = 300
 const mine = new Map()
 
 /** Pages without locks, such as those that are not served over TLS, ask each other. @type {BroadcastChannel | undefined} */
-const others = globalThis.navigator?.locks || !globalThis.BroadcastChannel ? undefined : new BroadcastChannel(noted)
+const others = locks || !globalThis.BroadcastChannel ? undefined : new BroadcastChannel(noted)
 others?.addEventListener("message", ({ data }) => { if (data === "who") for (const id of mine.keys()) others.postMessage({ here: id }) })
 
 /** What other pages answer within a moment. @returns {Promise<string[]>} */
@@ -44,14 +50,14 @@ function heard() {
  */
 export async function claim(id, wait = 0) {
   if (mine.has(id)) return true
-  if (!globalThis.navigator?.locks) {
+  if (!locks) {
     const free = !(await heard()).includes(id)
     if (free) mine.set(id, () => {})
     return free
   }
   return new Promise(resolve => {
     const options = wait ? { signal: AbortSignal.timeout(wait) } : { ifAvailable: true }
-    navigator.locks.request(lockOf(id), options, lock => {
+    locks.request(lockOf(id), options, lock => {
       resolve(Boolean(lock))
       return lock ? new Promise(release => { mine.set(id, () => release(undefined)) }) : undefined
     }).catch(() => resolve(false))
@@ -60,7 +66,7 @@ export async function claim(id, wait = 0) {
 
 /** The names that some page has now. @returns {Promise<string[]>} */
 export async function living() {
-  const ids = globalThis.navigator?.locks ? ((await navigator.locks.query()).held || []).map(lock => String(lock.name).slice(lockOf("").length)) : await heard()
+  const ids = locks ? ((await locks.query()).held || []).map(lock => String(lock.name).slice(lockOf("").length)) : await heard()
   return [...ids, ...mine.keys()]
 }
 
@@ -72,8 +78,8 @@ export const tab = () => found ??= (async () => {
   let id
   try { id = sessionStorage.getItem(noted) } catch { /* forbidden: each page is a tab of its own */ }
   if (id && await claim(id, patience)) return id
-  id = Array.from(crypto.getRandomValues(new Uint8Array(8)), b => b.toString(16).padStart(2, "0")).join("")
-  if (globalThis.navigator?.locks) await claim(id)
+  id = randomHex(8)
+  if (locks) await claim(id)
   else mine.set(id, () => {}) // it is new: nobody needs to be asked
   try { sessionStorage.setItem(noted, id) } catch { /* forbidden */ }
   return id
