@@ -50,6 +50,9 @@ func (r *Result) Picture() *diagram.Drawing {
 		case "applicant":
 			arrow(laneApplicant, lanePage, y, diagram.Edited)
 			text(laneApplicant+14, y-6, 13, diagram.Ink, false, "%s", m.What)
+		case "screen":
+			arrow(lanePage, laneApplicant, y, diagram.Work)
+			text(laneApplicant+14, y-6, 13, diagram.Ink, false, "%s", m.What)
 		case "page":
 			arrow(lanePage, laneBackend, y, diagram.Work)
 			text(lanePage+14, y-6, 13, diagram.Ink, false, "%s", m.What)

@@ -71,7 +71,7 @@ func (t *tab) hears() {
 		return
 	}
 	if news := l.news(t.opened); len(news) > 0 {
-		t.did("page", "says: %s", clipped(strings.Join(news, " / ")))
+		t.did("screen", "says: %s", clipped(strings.Join(news, " / ")))
 	}
 }
 

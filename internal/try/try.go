@@ -65,7 +65,7 @@ type Request struct {
 // Moment is something that was done or seen in a trial.
 type Moment struct {
 	At   Time   `json:"ms"`
-	Who  string `json:"who"` // applicant, page, backend, or the verdict
+	Who  string `json:"who"` // applicant, page, screen (what the applicant reads), backend, or the verdict
 	What string `json:"what"`
 }
 
