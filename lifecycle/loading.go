@@ -96,7 +96,6 @@ func (s *Session) mergeLoaded(values []form.Answer, version string, ask bool) {
 		spareEdited: s.attempt.outcome != OutcomeAccepted,
 		ask:         ask,
 		wholeForm:   true,
-		sentUnsure:  s.attempt.unsure && s.attempt.outcome != OutcomeAccepted,
 	})
 	s.version = version
 	s.meetRestored()

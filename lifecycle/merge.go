@@ -10,7 +10,6 @@ type merging struct {
 	spareDirty  bool // a dirty field keeps its value, not only one edited since
 	ask         bool // a newer value that meets an edit contests the field
 	wholeForm   bool // what an earlier answer mentioned and this one does not is absent
-	sentUnsure  bool // a try of the newest attempt ended unknown, and it was not accepted
 	spareEdited bool // edits since the newest attempt stay even if they are clean
 }
 
@@ -22,7 +21,7 @@ func (s *Session) absorb(i int32, incoming form.Value, m merging) {
 	s.cells[i].bits &^= bitUnknown
 	if !keeps {
 		s.take(i, incoming)
-	} else if m.ask && incoming != old && !s.wasSent(i, incoming, m) {
+	} else if m.ask && incoming != old && !s.wasSent(i, incoming) {
 		s.cells[i].bits |= bitMeets
 	}
 }
@@ -43,10 +42,16 @@ func (s *Session) setBaseline(i int32, v form.Value) {
 	}
 }
 
+// isSentUnsure reports whether a try of the newest attempt ended with an unknown
+// outcome, and no other was accepted: the office may have what was sent.
+func (s *Session) isSentUnsure() bool {
+	return s.attempt.unsure && s.attempt.outcome != OutcomeAccepted
+}
+
 // wasSent reports whether an incoming value is what an attempt of unknown
 // outcome had sent: the applicant's own, and no news.
-func (s *Session) wasSent(i int32, incoming form.Value, m merging) bool {
-	return m.sentUnsure && s.has(i, bitSent) && s.cells[i].sent == incoming
+func (s *Session) wasSent(i int32, incoming form.Value) bool {
+	return s.isSentUnsure() && s.has(i, bitSent) && s.cells[i].sent == incoming
 }
 
 // mergeAnswers merges a body into the form: plain values first, then rows, then

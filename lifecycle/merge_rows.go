@@ -25,7 +25,7 @@ func (s *Session) mergeRows(group form.FieldID, answers []form.Answer, m merging
 		s.setBaseRows(group, s.upTo(group, in.matched, count))
 		s.setRows(group, g.base)
 	default:
-		contested = in.differ && (m.ask || s.isAsSaved(head)) && !(in.asSent && m.sentUnsure)
+		contested = in.differ && (m.ask || s.isAsSaved(head)) && !(in.asSent && s.isSentUnsure())
 		if count != len(in.matched) { // by position alone an answer would come to stand in another's row
 			s.leaveChangedRows(&in)
 		}

@@ -157,6 +157,26 @@ func TestPrivateAnswersOfKeptRows(t *testing.T) {
 	require.False(t, private(RemoveRow("berths/0")), "it is gone with its row")
 }
 
+// A kept row that nobody saved has no baseline, whatever a damaged store says.
+func TestAKeptRowThatNobodySaved(t *testing.T) {
+	f, err := form.New(form.Declaration{
+		Name: "berths", Buttons: []string{"save"}, Submit: form.SubmitPolicy{Method: "PUT", Timeout: 1}, Prefill: form.PrefillPolicy{URL: "/berths", Timeout: 1},
+		Fields: []form.Field{{Path: "berths", Kind: form.KindRows}, {Path: "berths/*/vessel", Kind: form.KindText}},
+	})
+	require.NoError(t, err)
+	s, _ := Open(f, Seed{})
+	row := func(text string) []Kept {
+		return []Kept{{Path: "berths/*/vessel", Raw: text, Baseline: form.Text("Tern")}}
+	}
+	_, err = s.Apply(Restore(&Restored{Groups: []KeptGroup{{Path: "berths", Rows: [][]Kept{row("Heron"), row("Egret")}, Now: 2, Base: []int32{0}}}}))
+	require.NoError(t, err)
+	for path, want := range map[string]form.Value{"berths/0/vessel": form.Text("Tern"), "berths/1/vessel": {}} {
+		read, ok := s.Field(path)
+		require.True(t, ok, path)
+		require.Equal(t, want, read.Baseline(), path)
+	}
+}
+
 // An event that names what the form or the session has never had is the caller's
 // mistake.
 func TestWhatWasNeverThere(t *testing.T) {

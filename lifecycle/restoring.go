@@ -180,15 +180,18 @@ func (g *KeptGroup) sound() bool {
 func (t *taking) row(group form.FieldID, r int32, answers []Kept) {
 	s := t.session
 	for k := range answers {
-		v := &answers[k]
+		v := answers[k]
 		id, ok := s.form.FieldAt(v.Path)
 		if !ok || s.form.GroupOf(id) != group || !s.form.CanHold(id, v.Baseline) {
 			t.leftOut++
 			continue
 		}
+		if !s.rowIn(r, inBase) { // a row that nobody saved has no baseline
+			v.Baseline = form.Value{}
+		}
 		i := s.rows[r].first + s.form.Offset(id)
-		s.takeKept(i, v)
-		if s.rowIn(r, inBase) && !v.Baseline.Absent() {
+		s.takeKept(i, &v)
+		if !v.Baseline.Absent() {
 			s.mark(i, bitMentioned)
 		}
 	}

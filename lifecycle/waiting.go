@@ -117,8 +117,7 @@ func (s *Session) placeAnswer(i int32, v *waitingAnswer, ask bool) {
 	if c := &s.cells[i]; s.unsettled() && s.has(i, bitSent) && c.value != c.sent {
 		s.mark(i, bitEdited)
 	}
-	sentUnsure := merging{sentUnsure: s.attempt.unsure && s.attempt.outcome != OutcomeAccepted}
-	if ask && s.inBaseline(i) && incoming != v.Baseline && !s.wasSent(i, incoming, sentUnsure) {
+	if ask && s.inBaseline(i) && incoming != v.Baseline && !s.wasSent(i, incoming) {
 		s.cells[i].bits |= bitMeets
 	}
 }
