@@ -12,7 +12,8 @@ import (
 type reading struct{ session *lifecycle.Session }
 
 // dirty reports whether an answer differs from the saved one. The order of rows cannot be
-// read of a saved group, so that the session's word is taken for it.
+// read of a saved group, so that the session's word is taken for it. What was edited since
+// is no matter of answers: checkSince judges each change of that mark.
 func (r reading) dirty(x lifecycle.FieldState) bool {
 	declared := x.Declared()
 	if declared.Kind == form.KindRows {

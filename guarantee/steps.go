@@ -114,6 +114,25 @@ func (w *Watch) checkEdits(e lifecycle.Event, o outcomes) {
 	}
 }
 
+// checkSince: edits-survive. The session's mark of what was edited since is judged where
+// it changes: an edit brings it, and only the applicant takes it away.
+func (w *Watch) checkSince(e lifecycle.Event) {
+	if !w.sinceCounts() || e.Kind == lifecycle.EventReset || e.Kind == lifecycle.EventRestored ||
+		e.Kind == lifecycle.EventLeaveAnswered && e.Answer == lifecycle.AnswerDiscard {
+		return
+	}
+	edited, isEdit := w.session.Field(e.Path)
+	isEdit = isEdit && e.Kind == lifecycle.EventEdit && !slices.ContainsFunc(w.then.waiting, func(k lifecycle.Kept) bool { return k.Path == e.Path })
+	if isEdit && !edited.EditedSince() {
+		w.broken(EditsSurvive, e.Path, "an edit after the newest attempt was not marked as one")
+	}
+	for _, id := range w.then.since {
+		if f, there := w.session.ByID(int(id)); there && !f.EditedSince() && !(isEdit && f.ID() == edited.ID()) {
+			w.broken(EditsSurvive, f.Path(), "it was forgotten that it was edited after the newest attempt: "+e.Kind.String())
+		}
+	}
+}
+
 // waitedFor reports whether an answer of an earlier page has come to its row: the
 // applicant had typed it there.
 func (w *Watch) waitedFor(path string, f lifecycle.FieldState) bool {

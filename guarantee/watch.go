@@ -53,6 +53,7 @@ type seen struct {
 // standing is what was there before a step.
 type standing struct {
 	fields  []fieldBefore    // those that hold what was typed: different, or edited since
+	since   []int32          // by ID: the fields and groups that were edited since
 	waiting []lifecycle.Kept // what an earlier page kept, and what waits for its rows
 	facts   facts
 	session *lifecycle.Session // nothing may be changed by what is stale; nil: not compared
@@ -128,18 +129,25 @@ func (w *Watch) BeforeAny() {
 func (w *Watch) takeDown() {
 	w.then = &w.own
 	w.then.facts = w.read()
-	w.then.fields, w.then.waiting = w.then.fields[:0], w.session.Waiting()
-	sinceCounts := w.attempt > 0 && !w.accepted
+	w.then.fields, w.then.since, w.then.waiting = w.then.fields[:0], w.then.since[:0], w.session.Waiting()
 	for f := range w.session.Fields() {
+		since := f.EditedSince()
+		if since && w.sinceCounts() {
+			w.then.since = append(w.then.since, int32(f.ID()))
+		}
 		if f.Declared().Kind == form.KindRows {
 			continue
 		}
 		// Of a field that is not asked, or was not, what it keeps is compared.
-		if kept, since := f.Kept(), f.EditedSince(); since && sinceCounts || kept != f.KeptBaseline() {
+		if kept := f.Kept(); since && w.sinceCounts() || kept != f.KeptBaseline() {
 			w.then.fields = append(w.then.fields, fieldBefore{int32(f.ID()), f.Place(), kept, !(reading{w.session}).asked(f, true) && !since})
 		}
 	}
 }
+
+// sinceCounts reports whether it counts what was edited since the newest attempt was
+// sent: there is one, and it was not accepted.
+func (w *Watch) sinceCounts() bool { return w.attempt > 0 && !w.accepted }
 
 // read takes the facts from what is readable.
 func (w *Watch) read() facts {
@@ -224,10 +232,13 @@ func (w *Watch) After(s lifecycle.Step) {
 	if w.mustBeStale(e) {
 		w.broken(StaleIgnored, "", "an answer to a request that is not current was taken: "+e.Kind.String())
 	}
-	now := w.read()
+	now, attempt := w.read(), w.attempt
 	outcome := w.settleFrom(e)
 	w.checkEdits(e, outcome) // what a step settled comes before what it sent
 	w.checkSends(effects, now)
+	if w.attempt == attempt { // a new attempt has sent what was edited
+		w.checkSince(e)
+	}
 	w.checkLeaving(e, effects)
 	w.follow(effects)
 	w.checkWaiting(now)

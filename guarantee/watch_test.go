@@ -119,6 +119,14 @@ func TestTheWatchSeesEveryBreach(t *testing.T) {
 			x.apply(lifecycle.Edit("a", "x"))
 			return x.bend(lifecycle.Loaded(1, nil, ""), x.pretend(lifecycle.Loaded(1, []form.Answer{{Place: form.Place{Field: 0, Row: -1}, Value: form.Text("theirs")}}, "")))
 		}},
+		"an edit after the attempt without its mark": {EditsSurvive, func(x *tampered) []Guarantee {
+			x.apply(lifecycle.Edit("a", "x"), lifecycle.Submit(""), lifecycle.Replied(1, 1, refused))
+			return x.bend(lifecycle.Edit("b", "y"), x.pretend(lifecycle.Edit("a", "x"), lifecycle.Edit("b", "y"), lifecycle.Submit(""), lifecycle.Replied(1, 1, refused)))
+		}},
+		"a mark of an edit forgotten": {EditsSurvive, func(x *tampered) []Guarantee {
+			x.apply(lifecycle.Edit("a", "x"), lifecycle.Submit(""), lifecycle.Replied(1, 1, refused), lifecycle.Edit("b", "y"))
+			return x.bend(lifecycle.Blur("b"), x.pretend(lifecycle.Edit("a", "x"), lifecycle.Edit("b", "y"), lifecycle.Submit(""), lifecycle.Replied(1, 1, refused), lifecycle.Blur("b")))
+		}},
 		"a send without a timer": {WaitingEnds, func(x *tampered) []Guarantee {
 			x.apply(lifecycle.Edit("a", "x"))
 			return x.bend(lifecycle.Submit(""), without(lifecycle.EffectArm))
