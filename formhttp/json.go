@@ -29,9 +29,6 @@ func (h *handler) readJSON(r *http.Request, s *sent) error {
 	if err != nil {
 		return err
 	}
-	if depth(text) > maxDepth {
-		return errTooMany
-	}
 	var body map[string]any
 	decoder := json.NewDecoder(bytes.NewReader(text))
 	decoder.UseNumber()
@@ -40,6 +37,9 @@ func (h *handler) readJSON(r *http.Request, s *sent) error {
 	}
 	if _, err := decoder.Token(); err != io.EOF {
 		return fmt.Errorf("the body has %d bytes behind its JSON object", len(text)-int(decoder.InputOffset()))
+	}
+	if depth(body) > maxDepth {
+		return errTooMany
 	}
 	types := typeCheck{form: h.form}
 	types.object(body)
@@ -73,22 +73,21 @@ func suffix(err error) string {
 	return ": " + err.Error()
 }
 
-// depth is how deep brackets are nested. What is no JSON is left to the decoder.
-func depth(text []byte) (deepest int) {
-	decoder := json.NewDecoder(bytes.NewReader(text))
-	for level := 0; ; {
-		token, err := decoder.Token()
-		if err != nil || level > maxDepth {
-			return deepest
+// depth is how deep a decoded value is nested. A text or a number has depth 0.
+func depth(v any) (deepest int) {
+	switch v := v.(type) {
+	case map[string]any:
+		for _, member := range v {
+			deepest = max(deepest, depth(member))
 		}
-		switch token {
-		case json.Delim('{'), json.Delim('['):
-			level++
-			deepest = max(deepest, level)
-		case json.Delim('}'), json.Delim(']'):
-			level--
+	case []any:
+		for _, item := range v {
+			deepest = max(deepest, depth(item))
 		}
+	default:
+		return 0
 	}
+	return deepest + 1
 }
 
 // typeCheck looks for JSON that is of another type than the form's fields are: it could
