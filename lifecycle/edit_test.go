@@ -322,6 +322,8 @@ func TestTwoGroupsOfOneForm(t *testing.T) {
 	}
 	crew, _ := s.Field("crew")
 	require.False(t, crew.Contested(), "the load has the crew as it was")
+	_, err := s.Apply(MoveRow("dogs/1", "crew/0"))
+	require.ErrorContains(t, err, "crew/0", "a row stays in its group")
 }
 
 // What is wrong with the whole form comes before a choice that has to be made.
