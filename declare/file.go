@@ -21,9 +21,6 @@ type Source struct {
 	File   string             // as it was named
 	schema *jsonschema.Schema // formats asserted, as the form asserts them
 	Advice []document.Problem // what is allowed and unwise
-	// Controls say how to find the controls of somebody else's page, where their names
-	// do not.
-	Controls Controls
 }
 
 // Validate holds a record, as encoding/json decodes it with UseNumber, against the
@@ -34,12 +31,6 @@ func (s *Source) Validate(record any) error {
 		return nil
 	}
 	return s.schema.Validate(record)
-}
-
-// Controls are CSS selectors.
-type Controls struct {
-	Fields map[string]string // by path; none: by the control's name
-	Submit string            // the submit buttons, in the order of the form's; empty: those of the page's form
 }
 
 // File reads a form file (YAML or JSON) from disk, with the schema beside it.
@@ -113,7 +104,6 @@ type reader struct {
 	byPath      map[string]*protoField
 	ids         map[string]form.FieldID
 	settings    map[string]*document.Node // of the fields section, by path
-	controls    Controls
 	plurals     []pluralForms // texts that have several
 }
 
@@ -125,7 +115,6 @@ var formKeys = []string{
 func (r *reader) form(root *document.Node) *Source {
 	r.root = root
 	r.settings = map[string]*document.Node{}
-	r.controls.Fields = map[string]string{}
 	r.Map(root, formKeys...)
 	d := &r.declaration
 	for _, required := range []string{"form", "schema"} {
@@ -168,7 +157,6 @@ func (r *reader) form(root *document.Node) *Source {
 	r.resolveFields()
 	r.defaults(root.Get("defaults"))
 	r.policies(root)
-	source.Controls = r.controls
 	return source
 }
 

@@ -131,7 +131,7 @@ func (r *reader) prefill(n *document.Node) {
 func (r *reader) submit(n *document.Node) {
 	d := &r.declaration
 	p := &d.Submit
-	for _, e := range r.Map(n, "url", "method", "buttons", "timeout", "whileSending", "resend", "unchanged", "control") {
+	for _, e := range r.Map(n, "url", "method", "buttons", "timeout", "whileSending", "resend", "unchanged") {
 		switch e.Key {
 		case "url":
 			p.URL = r.url(e.Value)
@@ -154,8 +154,6 @@ func (r *reader) submit(n *document.Node) {
 					p.ResendLongest = r.Duration(e.Value)
 				}
 			}
-		case "control":
-			r.controls.Submit = r.Text(e.Value)
 		case "unchanged":
 			p.HoldUnchanged = r.Word(e.Value, "allow", "hold") == "hold"
 		}

@@ -11,7 +11,7 @@ import (
 )
 
 var settingKeys = []string{
-	"label", "unit", "help", "placeholder", "autocomplete", "lines", "private", "say", "rules", "check", "when", "samples", "control",
+	"label", "unit", "help", "placeholder", "autocomplete", "lines", "private", "say", "rules", "check", "when", "samples",
 }
 
 // readFields reads what the form file says of single fields.
@@ -79,8 +79,6 @@ func (r *reader) setting(f *protoField, key string, n *document.Node) {
 		r.check(f, n)
 	case "when":
 		r.when(f, n)
-	case "control":
-		r.controls.Fields[f.Path] = r.Text(n)
 	case "samples":
 		for _, sample := range r.List(n) {
 			f.Samples = append(f.Samples, r.Text(sample))

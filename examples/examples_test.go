@@ -57,6 +57,9 @@ func TestPagesOfTheirOwn(t *testing.T) {
 			if os.Getenv("LONG") != "" {
 				options.Only = nil
 			}
+			if options.Declared, err = try.ReadDeclarations(try.DeclarationsBeside(source.File), source.Form); page.name == "components" {
+				require.NoError(t, err)
+			}
 			answer, err := try.Run(t.Context(), source, options)
 			require.NoError(t, err)
 			for _, r := range answer.Results {

@@ -1,23 +1,27 @@
 package main
 
 import (
+	"cmp"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
 
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"leanwicket.dev/declare"
 	"leanwicket.dev/internal/try"
 )
 
 func tryCommand() *cobra.Command {
-	var form, out, junit, record, refusal string
-	var asJSON, strict bool
+	var form, declared, out, junit string
+	var asJSON, strict, fresh bool
 	var o try.Options
 	c := &cobra.Command{
-		Use:   "try PAGE --form FORM",
+		Use:   "try [PAGE] --form FORM",
 		Short: "Try a page that you have, in a real browser: which guarantees does its form keep?",
 		Long: `Opens a page (an address, a folder or an HTML file) in Chromium, plays its backend, and
 makes one trial after the other, each on a page that was opened for it: what is typed
@@ -28,24 +32,31 @@ command's: it lets through what reads, and answers everything else with 204, so 
 page which runs beside its real backend changes nothing there.
 
 The form file says what the fields are. A control is found by its name, which is the
-field's path; where it is not, fields.PATH.control gives a CSS selector (in rows {row}
-is the row's number, and the control of the rows themselves is the button that adds
-one), and submit.control that of the submit buttons. Exit status 1 where a trial is broken, and with --strict
-where one cannot tell; 2 where more than half cannot tell.`,
+field's path, or by its label. What the page needs beside this stands in NAME.try.yaml
+beside NAME.form.yaml: the page's address, a sign-in, selectors, how a widget of your own is
+operated, what your server answers with, and which trials are excused. --new writes a first
+one from what the page shows. Exit status 1 where a trial is broken, and with --strict where
+one cannot tell; 2 where more than half cannot tell.`,
 		Example: `  leanwicket try http://127.0.0.1:8000/permit --form permit.form.yaml
+  leanwicket try http://127.0.0.1:8000/permit --form permit.form.yaml --new
   leanwicket try public --form permit.form.yaml --only two-clicks-40,lost-reply --out tried`,
-		Args: cobra.ExactArgs(1),
+		Args: cobra.MaximumNArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			source, err := formFlag(form)
 			if err != nil {
 				return err
 			}
-			o.Page = args[0]
-			if o.Record, err = readJSON(record, "the body that your server answers "+source.Form.Prefill.URL+" with"); err != nil {
+			if len(args) > 0 {
+				o.Page = args[0]
+			}
+			if o.Declared, err = declarations(source, declared); err != nil {
 				return err
 			}
-			if o.Refusal, err = readJSON(refusal, "the body that your server refuses a field with"); err != nil {
-				return err
+			if o.Page == "" && (o.Declared == nil || o.Declared.Page == "") {
+				return fmt.Errorf("found no page; right would be leanwicket try PAGE, or page: in %s", cmp.Or(declared, try.DeclarationsBeside(source.File)))
+			}
+			if fresh {
+				return writeTryFile(c, source, o, cmp.Or(declared, try.DeclarationsBeside(source.File)))
 			}
 			if term.IsTerminal(int(os.Stderr.Fd())) {
 				o.Progress = func(r try.Result) { fmt.Fprintf(c.ErrOrStderr(), "\r\x1b[K%s: %s", r.Trial, r.Verdict) }
@@ -67,23 +78,43 @@ where one cannot tell; 2 where more than half cannot tell.`,
 	c.Flags().StringVar(&junit, "junit", "", "a file for CI")
 	c.Flags().BoolVar(&asJSON, "json", false, "the answer as JSON, with every request")
 	c.Flags().StringSliceVar(&o.Only, "only", nil, "these trials only")
-	c.Flags().StringVar(&record, "record", "", "a JSON file that a load is answered with (default: a sample)")
-	c.Flags().StringVar(&refusal, "refusal", "", "a JSON file that a submission is refused with, of a text or number of the form (default: problem details)")
+	c.Flags().StringVar(&declared, "with", "", "the try file (default: NAME.try.yaml beside the form file, where there is one)")
+	c.Flags().BoolVar(&fresh, "new", false, "write a first try file from what the page shows, instead of trying")
 	c.Flags().BoolVar(&o.Visible, "visible", false, "with a window to watch")
 	c.Flags().StringVar(&o.Chromium, "chromium", "", "the browser's program (default: found on the path)")
 	return c
 }
 
-// readJSON reads a file that is given, of which is said what it would hold.
-func readJSON(name, right string) ([]byte, error) {
-	if name == "" {
+// declarations reads the try file that is named, or the one beside the form file if there
+// is one.
+func declarations(source *declare.Source, name string) (*try.Declarations, error) {
+	beside := try.DeclarationsBeside(source.File)
+	declared, err := try.ReadDeclarations(cmp.Or(name, beside), source.Form)
+	if name == "" && errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
 	}
-	data, err := os.ReadFile(name)
-	if err == nil && !json.Valid(data) {
-		err = fmt.Errorf("%s: found no JSON; right would be %s", name, right)
+	return declared, err
+}
+
+// writeTryFile writes a try file that is not there yet.
+func writeTryFile(c *cobra.Command, source *declare.Source, o try.Options, name string) error {
+	text, err := try.First(c.Context(), source, o)
+	if err != nil {
+		return err
 	}
-	return data, err
+	file, err := os.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
+	if errors.Is(err, fs.ErrExist) {
+		return fmt.Errorf("%s is there already; right would be --with another name", name)
+	}
+	if err != nil {
+		return err
+	}
+	_, err = file.WriteString(text)
+	if err := errors.Join(err, file.Close()); err != nil {
+		return err
+	}
+	_, err = fmt.Fprintf(c.OutOrStdout(), "%s\n\n%s", name, text)
+	return err
 }
 
 func tell(c *cobra.Command, answer *try.Answer, asJSON, strict bool, out, junit string) error {

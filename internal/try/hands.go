@@ -24,22 +24,45 @@ func (t *tab) open() look {
 		t.waitFor(moment, func() bool { return len(t.asked("load")) > 0 })
 		l = t.quiet()
 	}
-	if len(l.Fields) == 0 {
+	if len(l.Fields) == 0 && !t.isReached() {
 		t.lacksFields()
 	}
-	if len(l.Buttons) == 0 {
-		t.cannot("no submit button is on the page; right would be a button of type submit, or submit.control in the form file")
+	if len(l.Buttons) == 0 && len(t.declared.Submit.Before) == 0 {
+		t.cannot("no submit button is on the page; right would be a button of type submit, or submit.control in the try file")
 	}
 	t.opened = l
 	return l
 }
 
 func (t *tab) lacksFields() {
-	t.cannot("none of the form's fields is on the page; right would be controls whose name is the field's path, or fields.PATH.control in the form file")
+	t.cannot("none of the form's fields is on the page; right would be controls whose name is the field's path or whose label is the field's, or fields.PATH.control in the try file")
 }
 
+// isReached reports whether steps lead to a field.
+func (p *plan) isReached() bool {
+	for _, c := range p.declared.Controls {
+		if len(c.Before) > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// arrive opens the page, and does what is declared for each opening.
 func (t *tab) arrive() look {
+	l := t.visit()
+	if len(t.declared.Steps) > 0 {
+		t.take(t.declared.Steps, nil)
+		l = t.quiet()
+	}
+	return l
+}
+
+// visit opens the page. Who is asked whether the one before may go lets it go.
+func (t *tab) visit() look {
 	t.did("applicant", "opens the page")
+	t.accepting(true)
+	defer t.accepting(false)
 	ctx, cancel := context.WithTimeout(t.ctx, 20*time.Second)
 	defer cancel()
 	if err := chromedp.Do(ctx, chromedp.Navigate(t.page)); err != nil {
@@ -60,7 +83,7 @@ func (t *tab) keys(keys string) {
 func (t *tab) typeIn(path, raw string) {
 	t.did("applicant", "%s", t.edits(path, raw))
 	t.typed[path] = append(t.typed[path], raw)
-	l := t.see()
+	l := t.reachField(path)
 	f, there := l.Fields[path]
 	for group, row := t.inRows(path); group != "" && !there && row >= l.rows(group); {
 		t.addRow(group)
@@ -68,12 +91,17 @@ func (t *tab) typeIn(path, raw string) {
 		f, there = l.Fields[path]
 	}
 	if !there {
-		t.cannot("%s is not on the page; right would be a control of that name, or fields.%s.control in the form file", path, path)
+		t.cannot("%s is not on the page; right would be a control of that name or with the field's label, or fields.%s.control in the try file", path, path)
 	}
 	var text string
 	var err error
+	if typed := t.control(path).Typed; typed != "" {
+		raw = dated(typed, raw)
+	}
 	switch {
-	case f.Type == "checkbox" || f.Type == "radio":
+	case t.operate(path, raw, f.Type):
+		return
+	case f.Type == "checkbox" || f.Type == "radio" || f.Type == "switch":
 		text, err = t.js(call("tick", path, raw))
 	case f.writable():
 		t.write(path, raw)
@@ -106,7 +134,23 @@ func (t *tab) edits(path, raw string) string {
 func (t *tab) write(path, raw string) {
 	_, err := t.js(call("begin", path))
 	t.need(err)
-	t.keys(cmp.Or(raw, "\b"))
+	t.keys(orBackspace(raw))
+}
+
+// orBackspace are the keys that leave a text in a control whose text is selected.
+func orBackspace(raw string) string { return cmp.Or(raw, "\b") }
+
+// hold presses a key once and lets the keyboard repeat it.
+func (t *tab) hold(key string, repeats int) {
+	for k := range repeats + 1 {
+		again := k > 0
+		_, err := chromedp.Call(t.ctx, cdpinput.DispatchKeyEvent, cdpinput.DispatchKeyEventParams{
+			Type: "keyDown", Key: key, Code: key, Text: "\r", WindowsVirtualKeyCode: 13, AutoRepeat: &again,
+		})
+		t.need(err)
+		time.Sleep(30 * time.Millisecond) // as a keyboard does
+	}
+	_, _ = chromedp.Call(t.ctx, cdpinput.DispatchKeyEvent, cdpinput.DispatchKeyEventParams{Type: "keyUp", Key: key, Code: key, WindowsVirtualKeyCode: 13})
 }
 
 // call writes a call of one of look.js's functions.
@@ -118,14 +162,25 @@ func call(function string, texts ...string) string {
 // click presses and releases the pointer in the middle of what an expression finds.
 func (t *tab) click(element string) { t.clickAt(t.place(element)) }
 
-// place is where that is.
-func (t *tab) place(element string) []float64 {
-	text, err := t.js("middle(" + element + ")")
-	t.need(err)
-	var at []float64
-	if json.Unmarshal([]byte(text), &at) != nil || len(at) != 2 {
-		t.strayed()
-		t.cannot("there is nothing to click on: %s", element)
+// place is where that is. What is covered may be moving: it is waited for a while.
+func (t *tab) place(element string) (at []float64) {
+	var covers string
+	uncovered := t.waitFor(moment/2, func() bool {
+		text, err := t.js("middle(" + element + ")")
+		t.need(err)
+		var found []any
+		if json.Unmarshal([]byte(text), &found) != nil || len(found) != 3 {
+			t.strayed()
+			t.cannot("there is nothing to click on: %s", element)
+		}
+		x, _ := found[0].(float64)
+		y, _ := found[1].(float64)
+		at = []float64{x, y}
+		covers, _ = found[2].(string)
+		return covers == ""
+	})
+	if !uncovered {
+		t.cannot("what would be clicked on is covered by %s", covers)
 	}
 	return at
 }
@@ -144,10 +199,10 @@ func (t *tab) clickAt(at []float64) {
 // addRow adds a row by its button.
 func (t *tab) addRow(group string) {
 	t.did("applicant", "adds a row of %s", group)
-	k := slices.IndexFunc(t.groups, func(g [2]string) bool { return g[0] == group })
+	k := slices.IndexFunc(t.groups, func(g located) bool { return g.Path == group })
 	adder := "adder(groups[" + strconv.Itoa(k) + "])"
 	if text, err := t.js("Boolean(" + adder + ")"); err != nil || text != "true" {
-		t.cannot("no button adds a row of %s; right would be fields.%s.control in the form file, a selector of that button", group, group)
+		t.cannot("no button adds a row of %s; right would be fields.%s.control in the try file, a selector of that button", group, group)
 	}
 	count := t.see().rows(group)
 	t.click(adder)
@@ -158,6 +213,7 @@ func (t *tab) addRow(group string) {
 
 // press clicks on the submit button so often, with a gap between.
 func (t *tab) press(gaps ...time.Duration) {
+	t.reachButton()
 	at := t.place("buttons()[0]")
 	before, err := t.js("heard()")
 	t.need(err)

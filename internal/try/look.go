@@ -30,7 +30,7 @@ type field struct {
 
 // writable reports whether a control is one to type in.
 func (f field) writable() bool {
-	return slices.Contains([]string{"text", "search", "email", "tel", "url", "password", "number", "textarea"}, f.Type)
+	return slices.Contains([]string{"text", "search", "email", "tel", "url", "password", "number", "textarea", "textbox", "spinbutton"}, f.Type)
 }
 
 // look is what can be seen of the page.
@@ -38,12 +38,12 @@ type look struct {
 	URL              string
 	Lines, Live      []string
 	Alerts           []string // what the page has said with the browser's own dialogs
-	Busy, Dialog     bool
-	Says             bool // of one button that it submits
+	Busy, Dialogs    int      // how many of each
+	Says             bool     // of one button that it submits
 	Focus, FocusText string
 	Buttons          []struct {
-		Text string
-		Held bool
+		Text, Described string
+		Held            bool
 	}
 	Fields map[string]field
 }
@@ -109,7 +109,7 @@ func (l look) rows(group string) int {
 
 // waits reports whether a page shows that something is pending.
 func (l look) waits(before look) bool {
-	return l.Busy || l.held() || l.buttonLess(before) || l.relabelled(before)
+	return l.Busy > before.Busy || l.held() && !before.held() || l.buttonLess(before) || l.relabelled(before)
 }
 
 // relabelled reports whether the button says something else.
@@ -136,10 +136,10 @@ func (l look) held() bool { return len(l.Buttons) > 0 && l.Buttons[0].Held }
 func (t *tab) js(expression string) (string, error) { return t.jsWithin(10*time.Second, expression) }
 
 func (t *tab) jsWithin(most time.Duration, expression string) (string, error) {
-	known, _ := json.Marshal([]any{t.fields, t.groups, t.submit, t.opened.Says})
+	known, _ := json.Marshal([]any{t.fields, t.groups, t.submit, t.opened.Says, t.ignored})
 	ctx, cancel := context.WithTimeout(t.ctx, most)
 	defer cancel()
-	script := fmt.Sprintf("(async () => { const [fields, groups, submit, says] = %s\n%s\nreturn JSON.stringify(await (%s)) ?? \"null\" })()", known, lookScript, expression)
+	script := fmt.Sprintf("(async () => { const [fields, groups, submit, says, ignored] = %s\n%s\nreturn JSON.stringify(await (%s)) ?? \"null\" })()", known, lookScript, expression)
 	return chromedp.Run(ctx, chromedp.Evaluate[string](script, chromedp.EvalAwaitPromise))
 }
 
@@ -168,17 +168,8 @@ func (t *tab) see() look {
 
 // quiet waits until nothing changes in the page for a while, or it never rests.
 func (t *tab) quiet() look {
-	const rest = `new Promise(done => {
-		let timer
-		const ends = () => { watcher.disconnect(); done(true) }
-		const again = () => { clearTimeout(timer); timer = setTimeout(ends, 250) }
-		const watcher = new MutationObserver(again)
-		watcher.observe(document, { subtree: true, childList: true, attributes: true, characterData: true })
-		setTimeout(ends, 3000)
-		again()
-	})`
 	for range 3 { // a document that goes takes the promise with it
-		if _, err := t.js(rest); err == nil {
+		if _, err := t.js("rest()"); err == nil {
 			break
 		}
 	}

@@ -1,93 +1,238 @@
-// What can be seen of a page, for one question.
+// What can be seen of a page, for one question. Known beside this: fields, groups, submit,
+// says, ignored.
 const shows = e => e.checkVisibility({ opacityProperty: true, visibilityProperty: true }) && !e.closest("[aria-hidden=true]")
-const controls = ([path, selector]) => [...document.querySelectorAll(selector || `[name="${CSS.escape(path)}"]`)]
-// The fields that are on the page: of one in rows, those of each row that is there.
+
+// Everything is looked for in the document, in each open shadow root, and in each frame of
+// the same origin.
+const within = root => [root, ...[...root.querySelectorAll("*")].flatMap(e => {
+  const inner = e.shadowRoot ?? (e.tagName === "IFRAME" && shows(e) ? e.contentDocument : null)
+  return inner ? within(inner) : []
+})]
+let roots = within(document)
+const every = selector => roots.flatMap(root => [...root.querySelectorAll(selector)])
+const active = () => {
+  let e = document.activeElement
+  for (let inner; (inner = e?.shadowRoot?.activeElement ?? e?.contentDocument?.activeElement);) e = inner
+  return e
+}
+const isIgnored = e => ignored.some(selector => e.closest?.(selector))
+
+// The controls of a field: by selector, by name, or by the label where just one has it.
+const widgets = "[role=combobox], [role=listbox], [role=checkbox], [role=switch], [role=radiogroup], [role=spinbutton], [role=textbox]"
+const operable = () => every(`input:not([type=hidden], [type=submit], [type=button], [type=reset], [type=image]), select, textarea, ${widgets}`).filter(e => !e.name?.startsWith("leanwicket-"))
+const plain = text => (text ?? "").replace(/[*:]|\((required|optional)\)/gi, "").replace(/\s+/g, " ").trim().toLowerCase()
+const written = (root, ids) => (ids ?? "").split(/\s+/).map(id => id && root.getElementById?.(id)?.textContent).filter(Boolean).join(" ")
+// The text of a label without those of the controls in it.
+const caption = label => {
+  const copy = label.cloneNode(true)
+  copy.querySelectorAll("input, select, textarea, button, [role]").forEach(e => e.remove())
+  return copy.textContent
+}
+const nameOf = c => plain(written(c.getRootNode(), c.getAttribute("aria-labelledby")) || c.getAttribute("aria-label")
+  || (c.type === "radio" ? (c.closest("fieldset")?.querySelector("legend")?.textContent ?? "") : [...c.labels ?? []].map(caption).join(" ")) || c.title)
+let names // of what is operable, once
+const labelled = ({ label }, row) => {
+  names ??= operable().map(c => [c, nameOf(c)])
+  const all = label ? names.filter(([, name]) => name === plain(label)).map(([c]) => c) : []
+  if (row !== undefined) return all.slice(row, row + 1)
+  return all.length === 1 || all.every(c => c.type === "radio" && c.name === all[0].name) ? all : []
+}
+const controls = (field, row) => {
+  const path = row === undefined ? field.path : field.path.replace("/*/", `/${row}/`)
+  if (field.parts) return field.parts.map(selector => every(selector)[0]).filter(Boolean)
+  const named = every(field.selector?.replaceAll("{row}", row) || `[name="${CSS.escape(path)}"]:not([type=hidden])`)
+  return named.length || field.selector ? named : labelled(field, row)
+}
+// The fields that are on the page, with their controls: of one in rows, those of each row
+// that is there.
 const most = 20
-const present = () => fields.flatMap(([path, selector]) => path.includes("/*/")
-  ? Array.from({ length: most }, (_, row) => [path.replace("/*/", `/${row}/`), selector.replaceAll("{row}", row)]) : [[path, selector]])
-  .filter(f => controls(f).length)
-const form = () => present().map(controls)[0]?.[0].form ?? document.forms[0]
+const present = () => fields.flatMap(f => f.path.includes("/*/")
+  ? Array.from({ length: most }, (_, row) => ({ ...f, path: f.path.replace("/*/", `/${row}/`), all: controls(f, row) })) : [{ ...f, all: controls(f) }])
+  .filter(f => f.all.length)
+const form = () => {
+  const c = present()[0]?.all[0]
+  return c?.form ?? c?.closest("form") ?? every("form")[0]
+}
 const inForm = selector => [...form()?.elements ?? []].filter(e => e.matches(selector) && shows(e))
 const declared = () => inForm("button[type=submit], input[type=submit]").filter(b => !b.name.startsWith("leanwicket-") || b.name === "leanwicket-button")
 // Who says of one button that it submits means that the others do not, also while it
 // is away.
 const candidates = () => says || declared().length ? declared() : inForm("button:not([type])")
-const buttons = () => submit ? [...document.querySelectorAll(submit)].filter(shows) : candidates()
-const lines = () => document.body.innerText.split("\n").map(l => l.trim()).filter(Boolean)
+const buttons = () => submit ? every(submit).filter(shows) : candidates()
+
+// The lines that can be read, but for those of what is ignored.
+const textOf = root => root.body ? root.body.innerText : [...root.children].filter(e => e.checkVisibility()).map(e => e.innerText).join("\n")
+const linesOf = text => text.split("\n").map(l => l.trim()).filter(Boolean)
+const lines = () => {
+  const left = ignored.flatMap(every).filter(shows).flatMap(e => linesOf(e.innerText))
+  return roots.flatMap(root => linesOf(textOf(root))).filter(line => {
+    const k = left.indexOf(line)
+    if (k >= 0) left.splice(k, 1)
+    return k < 0
+  })
+}
+const kindOf = c => c.getAttribute("role") && c.matches(widgets) && !["textbox", "spinbutton"].includes(c.getAttribute("role")) ? c.getAttribute("role")
+  : c.type ?? (c.isContentEditable || c.matches("[role=textbox]") ? "textbox" : c.getAttribute("role") ?? "")
 const read = all => {
   const c = all[0]
   if (!c) return null
-  if (c.type === "checkbox" || c.type === "radio") return all.filter(c => c.checked).map(c => c.value).join("\n")
-  return c.type === "file" ? [...c.files].map(f => f.name).join("\n") : c.value
+  switch (kindOf(c)) {
+    case "checkbox": case "radio": case "switch":
+      return all.filter(c => c.checked ?? c.getAttribute("aria-checked") === "true").map(c => c.value ?? "true").join("\n")
+    case "file":
+      return [...c.files].map(f => f.name).join("\n")
+    case "select-multiple":
+      return [...c.selectedOptions].map(o => o.value).join("\n")
+    case "radiogroup": case "listbox":
+      return [...c.querySelectorAll("[aria-checked=true], [aria-selected=true], :checked")].map(o => o.value || o.dataset.value || o.innerText.trim()).join("\n")
+  }
+  return all.map(c => c.value ?? c.innerText.trim()).join(" ").trim()
 }
 const described = c => ["aria-describedby", "aria-errormessage"].flatMap(a => (c.getAttribute(a) || "").split(" "))
-  .map(id => id && document.getElementById(id)).filter(e => e && shows(e)).map(e => e.innerText.trim()).filter(Boolean).join("\n")
-const editable = c => !c.matches(":disabled") && !c.readOnly && c.getAttribute("aria-disabled") !== "true"
-const look = () => ({
-  url: location.href,
-  lines: lines(),
-  live: [...document.querySelectorAll("[aria-live]:not([aria-live=off]), [role=status], [role=alert], output")].map(e => e.innerText.trim()).filter(Boolean),
-  busy: Boolean(document.querySelector("[aria-busy=true]")),
-  dialog: [...document.querySelectorAll("dialog[open], [role=dialog], [role=alertdialog]")].some(shows),
-  focus: present().find(f => controls(f).includes(document.activeElement))?.[0] ?? "",
-  focusText: document.activeElement === document.body ? "" : (document.activeElement?.innerText ?? "").trim(),
-  says: declared().length > 0,
-  buttons: buttons().map(b => ({ text: (b.innerText || b.value).trim(), held: b.matches(":disabled") || b.getAttribute("aria-disabled") === "true" || b.getAttribute("aria-busy") === "true" })),
-  fields: Object.fromEntries(present().map(f => [f[0], controls(f)]).map(([path, all]) => [path, {
-    value: read(all), invalid: all.some(c => c.getAttribute("aria-invalid") === "true"), native: all.some(c => c.matches(":invalid")) && !form()?.noValidate,
-    described: all.map(described).filter(Boolean).join("\n"), editable: all.some(editable), shown: all.some(shows), type: all[0].type,
-  }])),
-})
+  .map(id => id && c.getRootNode().getElementById?.(id)).filter(e => e && shows(e) && !isIgnored(e)).map(e => e.innerText.trim()).filter(Boolean).join("\n")
+const editable = c => !c.matches(":disabled") && !c.readOnly && c.getAttribute("aria-disabled") !== "true" && c.getAttribute("aria-readonly") !== "true"
+const count = (selector, which) => every(selector).filter(e => which(e) && !isIgnored(e)).length
+const look = () => {
+  const there = present(), at = active()
+  return {
+    url: roots.filter(r => r.location).map(r => r.location.href).join(" "), // of the page, and of the frames in it
+    lines: lines(),
+    live: every("[aria-live]:not([aria-live=off]), [role=status], [role=alert], [role=log], output").filter(e => !isIgnored(e)).map(e => e.innerText.trim()).filter(Boolean),
+    busy: count("[aria-busy=true]", shows),
+    dialogs: count("dialog[open], [role=dialog], [role=alertdialog]", shows),
+    focus: there.find(f => f.all.includes(at))?.path ?? "",
+    focusText: at === document.body ? "" : (at?.innerText ?? "").trim(),
+    says: declared().length > 0,
+    buttons: buttons().map(b => ({ text: (b.innerText || b.value || "").trim(), described: described(b), held: b.matches(":disabled") || b.getAttribute("aria-disabled") === "true" || b.getAttribute("aria-busy") === "true" })),
+    fields: Object.fromEntries(there.map(({ path, all }) => [path, {
+      value: read(all), invalid: all.some(c => c.getAttribute("aria-invalid") === "true"), native: all.some(c => c.matches(":invalid")) && !form()?.noValidate,
+      described: all.map(described).filter(Boolean).join("\n"), editable: all.some(editable), shown: all.some(shows), type: kindOf(all[0]),
+    }])),
+  }
+}
 
 // What a hand needs to find.
-const named = path => present().filter(f => f[0] === path).flatMap(controls)
-const begin = path => {
-  const c = named(path)[0]
-  c.scrollIntoView({ block: "center" })
+const named = path => present().find(f => f.path === path)?.all ?? []
+const reach = c => c.scrollIntoView({ block: "center", behavior: "instant" })
+const focusOn = c => {
+  reach(c)
   c.focus()
-  c.select?.()
+  if (c.select) c.select()
+  else if (c.isContentEditable) c.ownerDocument.getSelection().selectAllChildren(c)
 }
+const begin = path => focusOn(named(path)[0])
+const beginAt = selector => focusOn(every(selector)[0])
+const isTicked = c => c.checked ?? c.getAttribute("aria-checked") === "true"
 const tick = (path, raw) => {
   const all = named(path), c = all.length === 1 ? all[0] : all.find(c => c.value === raw)
-  if (c && c.checked !== (raw !== "" && raw !== "false")) c.click()
+  if (c && isTicked(c) !== (raw !== "" && raw !== "false")) c.click()
   return Boolean(c)
 }
 // As the browser's own picker of dates, choices and files does; whether the control
 // takes it.
-const pick = (path, raw) => {
-  const c = named(path)[0]
+const put = (c, raw) => {
   c.focus()
   if (c.type === "file" && raw) {
     const chosen = new DataTransfer()
     chosen.items.add(new File(["Saltmarsh Quay"], raw))
     c.files = chosen.files
-  } else Object.getOwnPropertyDescriptor(Object.getPrototypeOf(c), "value").set.call(c, raw)
+  } else if (c.type === "select-multiple") [...c.options].forEach(o => { o.selected = raw.split("\n").includes(o.value) })
+  else Object.getOwnPropertyDescriptor(Object.getPrototypeOf(c), "value").set.call(c, raw)
   const taken = read([c]) === raw
-  for (const type of ["input", "change"]) c.dispatchEvent(new Event(type, { bubbles: true }))
+  for (const type of ["input", "change"]) c.dispatchEvent(new Event(type, { bubbles: true, composed: true }))
   return taken
 }
+const pick = (path, raw) => put(named(path)[0], raw)
+// A part of a date: a choice has the number in its way, with or without a zero before it.
+const pickPart = (path, k, number) => {
+  const c = named(path)[k]
+  if (!c) return ""
+  if (c.tagName !== "SELECT") return "typed"
+  const option = [...c.options].find(o => o.value !== "" && Number(o.value) === Number(number)) ?? [...c.options].filter(o => o.value !== "")[Number(number) - 1]
+  return option && put(c, option.value) ? "picked" : ""
+}
+const beginPart = (path, k) => focusOn(named(path)[k])
+// The element of a selector that reads so, or has this value.
+const reading = (selector, ...texts) => every(selector).find(e => shows(e) && texts.some(text => text !== "" && (plain(e.innerText) === plain(text) || e.dataset.value === text || e.value === text || e.getAttribute("value") === text)))
+const inside = (path, selector, ...texts) => [...named(path)[0].querySelectorAll(selector)].find(e => reading(selector, ...texts) && texts.some(text => plain(e.innerText || e.getAttribute("aria-label")) === plain(text) || e.dataset.value === text))
+// The middle of an element on the screen, and what covers it there.
 const middle = e => {
   if (!e) return null
-  e.scrollIntoView({ block: "center" })
+  reach(e)
   const r = e.getBoundingClientRect()
-  return [r.x + r.width / 2, r.y + r.height / 2]
+  let x = r.x + r.width / 2, y = r.y + r.height / 2
+  let top = e.getRootNode().elementFromPoint?.(x, y)
+  const covers = top && top !== e && !e.contains(top) && !top.contains(e) && ![...e.labels ?? []].some(l => l.contains(top))
+    ? top.tagName.toLowerCase() + (top.id && "#" + top.id) + (typeof top.className === "string" && top.className && "." + top.className.trim().replaceAll(/\s+/g, ".")) : ""
+  for (let w = e.ownerDocument.defaultView; w !== window; w = w.parent) {
+    const frame = w.frameElement.getBoundingClientRect()
+    x += frame.x
+    y += frame.y
+  }
+  return [x, y, covers]
 }
 // How many clicks on a submit button have come.
 const heard = () => {
   if (globalThis.leanwicketHeard === undefined) {
     globalThis.leanwicketHeard = 0
-    addEventListener("click", e => { if (buttons().some(b => e.composedPath().includes(b))) globalThis.leanwicketHeard++ }, true)
+    for (const root of roots.filter(r => r.body)) root.addEventListener("click", e => {
+      roots = within(document) // the page may have been drawn anew
+      names = undefined
+      if (buttons().some(b => e.composedPath().includes(b))) globalThis.leanwicketHeard++
+    }, true)
   }
   return globalThis.leanwicketHeard
 }
 // The button that adds a row.
-const adder = ([path, selector]) => document.querySelector(selector || `[name="leanwicket-add"][value="${CSS.escape(path)}"]`)
+const adder = group => every(group.selector || `[name="leanwicket-add"][value="${CSS.escape(group.path)}"]`)[0]
 // Buttons that are not those that submit, of which there are so many.
 const others = submits => inForm("button, input[type=button]")
-  .filter(b => !buttons().slice(0, submits).includes(b) && !groups.map(adder).includes(b) && !b.name.startsWith("leanwicket-"))
-const link = () => [...document.querySelectorAll("a[href]")].find(a => {
-  const to = new URL(a.href)
-  return shows(a) && !a.target && to.origin === location.origin && to.pathname !== location.pathname
+  .filter(b => !buttons().slice(0, submits).includes(b) && !groups.map(adder).includes(b) && !b.name.startsWith("leanwicket-") && b.getAttribute("role") !== "combobox" && b.type !== "reset")
+// A link to another page of the site, or to another route behind the hash.
+const link = hash => every("a[href]").find(a => {
+  const to = new URL(a.href), location = a.ownerDocument.location
+  return shows(a) && !a.target && to.origin === location.origin && (hash ? to.pathname === location.pathname && to.hash.startsWith("#/") && to.hash !== location.hash : to.pathname !== location.pathname)
+})
+// Selectors of what changes by itself, more than once within a time: an element that nobody
+// has touched. A page on which nothing changes for half of it is quiet.
+const talks = time => new Promise(done => {
+  const changes = new Map()
+  setTimeout(() => { if (!changes.size) ends() }, time / 2)
+  const watcher = new MutationObserver(list => {
+    const now = new Set(list.map(m => m.target.nodeType === 1 ? m.target : m.target.parentElement).filter(e => e && e !== document.body && !e.querySelector("input, select, textarea, button")))
+    now.forEach(e => changes.set(e, (changes.get(e) ?? 0) + 1))
+  })
+  for (const root of roots) watcher.observe(root, { subtree: true, childList: true, characterData: true, attributes: true })
+  const ends = () => {
+    watcher.disconnect()
+    const where = e => e.id ? "#" + CSS.escape(e.id) : e === document.documentElement || !e.parentElement ? e.tagName.toLowerCase() : `${where(e.parentElement)} > ${e.tagName.toLowerCase()}:nth-child(${[...e.parentElement.children].indexOf(e) + 1})`
+    done([...changes].filter(([, times]) => times > 1).map(([e]) => where(e)))
+  }
+  setTimeout(ends, time)
+})
+// The end of changes in the page, or of patience.
+const rest = () => new Promise(done => {
+  let timer
+  const ends = () => { watcher.disconnect(); done(true) }
+  const again = list => {
+    if (list?.every(m => isIgnored(m.target.nodeType === 1 ? m.target : m.target.parentElement ?? m.target))) return
+    clearTimeout(timer)
+    timer = setTimeout(ends, 250)
+  }
+  const watcher = new MutationObserver(again)
+  for (const root of roots) watcher.observe(root, { subtree: true, childList: true, attributes: true, characterData: true })
+  setTimeout(ends, 3000)
+  again()
 })
 // What stands in private fields is not to be read in a picture.
-const veil = paths => paths.flatMap(named).forEach(c => c.style.setProperty("-webkit-text-security", "disc", "important"))
+const veil = paths => paths.flatMap(named).forEach(c => c.style?.setProperty("-webkit-text-security", "disc", "important"))
+// The controls that belong to no field yet, and the buttons, each with a selector and what it
+// is called.
+const selectorOf = e => e.id ? "#" + CSS.escape(e.id) : e.name ? `${e.tagName.toLowerCase()}[name="${CSS.escape(e.name)}"]`
+  : e.getAttribute("aria-label") ? `${e.tagName.toLowerCase()}[aria-label="${CSS.escape(e.getAttribute("aria-label"))}"]`
+  : e.className ? `${e.tagName.toLowerCase()}.${e.className.trim().replaceAll(/\s+/g, ".")}` : e.tagName.toLowerCase()
+const unclaimed = () => {
+  const claimed = new Set(present().flatMap(f => f.all))
+  const called = e => [selectorOf(e), nameOf(e) || e.placeholder || (e.innerText ?? "").trim()]
+  return { controls: operable().filter(e => shows(e) && !claimed.has(e)).map(called), buttons: every("button, input[type=submit], [role=button]").filter(shows).map(called) }
+}

@@ -8,6 +8,8 @@ import (
 	"strings"
 	"time"
 
+	cdpnetwork "github.com/chromedp/cdproto/network"
+
 	"leanwicket.dev/declare"
 	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
@@ -17,26 +19,51 @@ import (
 // plan is what a form file says for the trials: whom to answer what, and what an
 // applicant types.
 type plan struct {
-	form    *form.Form
-	record  []byte            // a load's body
-	loaded  map[string]string // its values by path, as a control shows them
-	refusal refusal
-	paths   []string          // of the fields, then of those in the first row of each group
-	fields  [][2]string       // path and selector of each field's controls; a row's has a star
-	groups  [][2]string       // path of each group of rows, and selector of the button that adds one
-	submit  string            // selector of the buttons; empty: those of the form
-	valid   map[string]string // what makes the form complete, by path, as typed
-	order   []string          // of those paths
-	missed  []string          // those without which the form is not complete, if only by a default
+	form     *form.Form
+	declared *Declarations
+	signedIn signedIn
+	record   []byte            // a load's body
+	loaded   map[string]string // its values by path, as a control shows them
+	refusal  refusal
+	paths    []string          // of the fields, then of those in the first row of each group
+	fields   []located         // how the controls of each field are found
+	groups   []located         // how the button is found that adds a row to each group
+	submit   string            // selector of the buttons; empty: those of the form
+	ignored  []string          // selectors of what counts for nothing: declared, or it changes by itself
+	valid    map[string]string // what makes the form complete, by path, as typed
+	order    []string          // of those paths
+	missed   []string          // those without which the form is not complete, if only by a default
+}
+
+// located is how look.js finds something of the form's.
+type located struct {
+	Path     string   `json:"path"`
+	Selector string   `json:"selector,omitempty"`
+	Label    string   `json:"label,omitempty"` // empty: other fields have it too
+	Parts    []string `json:"parts,omitempty"`
 }
 
 func newPlan(source *declare.Source, o Options) (*plan, error) {
 	declared := source.Form
-	p := &plan{form: declared, record: o.Record, submit: source.Controls.Submit, valid: map[string]string{}, loaded: map[string]string{}, groups: [][2]string{}}
+	p := &plan{
+		form: declared, declared: &Declarations{}, valid: map[string]string{}, loaded: map[string]string{}, groups: []located{},
+	}
+	if o.Declared != nil {
+		p.declared = o.Declared
+	}
+	p.record, p.submit, p.ignored = p.declared.Record, p.declared.Submit.Control, append([]string{}, p.declared.Ignored...)
+	labels := map[string]int{}
+	for k := range declared.Fields {
+		labels[declared.Fields[k].Label]++
+	}
 	var inRows []string
 	for id := range declared.Fields {
 		f := &declared.Fields[id]
-		control := [2]string{f.Path, source.Controls.Fields[f.Path]}
+		c := p.declared.Controls[f.Path]
+		control := located{Path: f.Path, Selector: c.Selector, Parts: c.Parts}
+		if labels[f.Label] == 1 {
+			control.Label = f.Label
+		}
 		if f.Kind == form.KindRows {
 			p.groups = append(p.groups, control)
 			continue
@@ -70,12 +97,12 @@ func newPlan(source *declare.Source, o Options) (*plan, error) {
 	}
 	var body any
 	if json.Unmarshal(p.record, &body) == nil {
-		for _, a := range replies.Values(declared, body) {
+		for _, a := range replies.Values(declared, pointed(body, p.declared.RecordAt)) {
 			p.loaded[declared.Path(a.Place)] = declared.Format(a.Value)
 		}
 	}
 	var err error
-	p.refusal, err = p.refusing(o.Refusal)
+	p.refusal, err = p.refusing(p.declared.Refusal)
 	return p, err
 }
 
@@ -215,8 +242,8 @@ func fits(declared, asked string) bool {
 }
 
 // kindOf is the kind of request that an address is declared for: load, check,
-// submit, or nothing.
-func (p *plan) kindOf(method string, address *url.URL) string {
+// submit, or nothing. Where the body is not known, it may be of any operation.
+func (p *plan) kindOf(method string, address *url.URL, body []byte) string {
 	is := func(declared string) bool {
 		if k := strings.Index(declared, "://"); k >= 0 { // as a page from elsewhere has it
 			declared = declared[k+3:]
@@ -229,10 +256,16 @@ func (p *plan) kindOf(method string, address *url.URL) string {
 		return declared != "" && fits(declared, asked)
 	}
 	reads := method == "GET" || method == "HEAD"
+	means := func(m Message, declared string, usual bool) bool {
+		if m.Method != "" || m.Operation != "" {
+			usual = method == cmp.Or(m.Method, "POST")
+		}
+		return usual && is(cmp.Or(m.URL, declared)) && (m.Operation == "" || body == nil || operationOf(body) == m.Operation)
+	}
 	switch {
-	case !reads && is(p.form.Submit.URL):
+	case means(p.declared.Submit, p.form.Submit.URL, !reads):
 		return "submit"
-	case reads && is(p.form.Prefill.URL):
+	case p.form.Prefill.URL != "" && means(p.declared.Load, p.form.Prefill.URL, reads):
 		return "load"
 	}
 	for id := range p.form.Fields {
@@ -248,7 +281,31 @@ func (p *plan) kindOf(method string, address *url.URL) string {
 func (p *plan) declares(request string) bool {
 	method, address, _ := strings.Cut(request, " ")
 	read, err := url.Parse(address)
-	return err == nil && p.kindOf(method, read) != ""
+	return err == nil && (p.kindOf(method, read, nil) != "" || p.other(method, read) != nil)
+}
+
+// other is the declared answer of a request beside the form's own, or nil.
+func (p *plan) other(method string, address *url.URL) *Answered {
+	for k := range p.declared.Others {
+		a := &p.declared.Others[k]
+		if a.Method == method && (fits(a.URL, address.Path) || fits(a.URL, address.RequestURI()) || fits(a.URL, address.String())) {
+			return a
+		}
+	}
+	return nil
+}
+
+// keyOf is the key that a submission carries.
+func (p *plan) keyOf(r *cdpnetwork.Request, body []byte) string {
+	if p.declared.Key.Body == "" {
+		return header(r, cmp.Or(p.declared.Key.Header, "Idempotency-Key"))
+	}
+	var read any
+	if json.Unmarshal(body, &read) != nil {
+		return ""
+	}
+	key, _ := pointed(read, p.declared.Key.Body).(string)
+	return key
 }
 
 // patience is how long a submission may be pending: what the form declares, and a

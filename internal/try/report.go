@@ -22,6 +22,9 @@ func (a *Answer) WriteTable(w io.Writer) error {
 	if len(a.Missing) > 0 {
 		fmt.Fprintf(&text, "not on the page as it opens: %s\n", strings.Join(a.Missing, ", "))
 	}
+	if len(a.Moving) > 0 {
+		fmt.Fprintf(&text, "changes by itself, and counts for nothing: %s\n", strings.Join(a.Moving, ", "))
+	}
 	text.WriteByte('\n')
 	width, verdict := len("trial"), len(NotApplicable)
 	for _, r := range a.Results {
@@ -64,15 +67,15 @@ type junitText struct {
 }
 
 // WriteJUnit writes the answer as CI systems read it: a broken trial is a failure,
-// one that does not apply or cannot be told is skipped.
+// one that does not apply, cannot be told or is excused is skipped.
 func (a *Answer) WriteJUnit(w io.Writer) error {
-	suite := junitSuite{Name: a.Page, Tests: len(a.Results), Failures: a.Count(Broken), Skipped: a.Count(NotApplicable) + a.Count(CannotTell)}
+	suite := junitSuite{Name: a.Page, Tests: len(a.Results), Failures: a.Count(Broken), Skipped: len(a.Results) - a.Count(Kept) - a.Count(Broken)}
 	for _, r := range a.Results {
 		c := junitCase{Class: a.Form, Name: r.Trial}
 		switch r.Verdict {
 		case Broken:
 			c.Failure = &junitText{r.Why, r.evidence()}
-		case NotApplicable, CannotTell:
+		case NotApplicable, CannotTell, Excused:
 			c.Skipped = &junitText{Message: string(r.Verdict) + ": " + r.Why}
 		}
 		suite.Cases = append(suite.Cases, c)
@@ -132,7 +135,11 @@ func (a *Answer) WriteReport(w io.Writer) error {
 }
 
 func (a *Answer) counts() string {
-	return fmt.Sprintf("%d trials: %d kept, %d broken, %d not applicable, %d cannot tell", len(a.Results), a.Count(Kept), a.Count(Broken), a.Count(NotApplicable), a.Count(CannotTell))
+	text := fmt.Sprintf("%d trials: %d kept, %d broken, %d not applicable, %d cannot tell", len(a.Results), a.Count(Kept), a.Count(Broken), a.Count(NotApplicable), a.Count(CannotTell))
+	if excused := a.Count(Excused); excused > 0 {
+		text += fmt.Sprintf(", %d excused", excused)
+	}
+	return text
 }
 
 // WriteEvidence writes into a folder a report of everything, and of each broken trial what

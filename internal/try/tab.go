@@ -26,6 +26,14 @@ type reply struct {
 	body   string
 }
 
+// success is what a submission is answered with that is accepted.
+func (p *plan) success() reply {
+	if p.declared.Accepted.status != 0 {
+		return p.declared.Accepted
+	}
+	return reply{status: 201, body: `{"id": "R-1"}`}
+}
+
 const problemJSON = "application/problem+json" // RFC 9457
 
 func (r reply) String() string {
@@ -51,7 +59,9 @@ type tab struct {
 	requests []Request
 	loading  map[cdpnetwork.RequestID]bool // what the page is made of, and has not come yet
 	stray    string                        // the newest submission to an address that the form does not declare
+	goesOn   bool                          // who is asked before a page goes lets it go
 	leaves   bool                          // the browser itself sends the form
+	beside   []string                      // what the page's scripts ask beside the form's own requests
 	prompts  int                           // of the browser, before a page goes
 	confirms int                           // of the page
 	alerts   []string                      // what the page has said with the browser's own dialogs
@@ -106,7 +116,7 @@ func (x trial) make(browser context.Context, page string, p *plan) (result Resul
 		return result, fmt.Errorf("the browser opens no page: %w", err)
 	}
 	t := &tab{plan: p, ctx: ctx, typed: map[string][]string{}, page: page, begun: time.Now(), waiting: map[string][]waiting{}, loading: map[cdpnetwork.RequestID]bool{}, replies: map[string]reply{
-		"load": {status: 200, body: string(p.record)}, "check": {status: 200, body: "{}"}, "submit": {status: 201, body: `{"id": "R-1"}`},
+		"load": {status: 200, body: string(p.record)}, "check": {status: 200, body: "{}"}, "submit": p.success(),
 	}}
 	defer func() {
 		if failed := recover(); failed != nil {
@@ -131,6 +141,7 @@ func (x trial) make(browser context.Context, page string, p *plan) (result Resul
 		}
 	}()
 	t.listen()
+	t.dress()
 	result.Verdict, result.Why = x.run(t)
 	t.hears()
 	t.did("verdict", "%s: %s", result.Verdict, result.Why)
@@ -143,7 +154,7 @@ func (t *tab) listen() {
 		case *cdpfetch.EventRequestPaused:
 			go t.paused(e)
 		case *cdpnetwork.EventRequestWillBeSent:
-			if address, err := url.Parse(e.Request.URL); err == nil && t.kindOf(e.Request.Method, address) == "" {
+			if address, err := url.Parse(e.Request.URL); err == nil && t.kindOf(e.Request.Method, address, nil) == "" {
 				t.comes(e.RequestID, true)
 			}
 		case *cdpnetwork.EventLoadingFinished:
@@ -162,9 +173,10 @@ func (t *tab) listen() {
 			if !asks {
 				t.alerts = append(t.alerts, e.Message)
 			}
+			accept := !asks || t.goesOn
 			t.mu.Unlock()
 			go func() {
-				_, _ = chromedp.Call(t.ctx, cdppage.HandleJavaScriptDialog, cdppage.HandleJavaScriptDialogParams{Accept: !asks})
+				_, _ = chromedp.Call(t.ctx, cdppage.HandleJavaScriptDialog, cdppage.HandleJavaScriptDialogParams{Accept: accept})
 			}()
 		}
 	}))
@@ -206,15 +218,31 @@ func (t *tab) come() bool {
 // paused answers a request that the page makes, or lets it through.
 func (t *tab) paused(e *cdpfetch.EventRequestPaused) {
 	address, err := url.Parse(e.Request.URL)
+	var body []byte
+	for _, part := range e.Request.PostDataEntries {
+		body = append(body, part.Bytes...)
+	}
 	kind := ""
 	if err == nil {
-		kind = t.kindOf(e.Request.Method, address)
+		if kind = t.kindOf(e.Request.Method, address, append([]byte{}, body...)); kind == "" {
+			if other := t.other(e.Request.Method, address); other != nil {
+				t.answer(e, other.Reply)
+				return
+			}
+		}
 	}
-	if e.Request.Method == "OPTIONS" && err == nil && (kind != "" || t.kindOf("GET", address) != "") { // a backend of another origin is asked first
+	if e.Request.Method == "OPTIONS" && err == nil && (kind != "" || t.kindOf("GET", address, nil) != "" || t.kindOf("POST", address, nil) != "") { // a backend of another origin is asked first
 		t.answer(e, reply{status: 204})
 		return
 	}
 	if kind == "" {
+		if of := e.ResourceType; err == nil && (of == cdpnetwork.ResourceTypeXHR || of == cdpnetwork.ResourceTypeFetch) {
+			t.mu.Lock()
+			if request := e.Request.Method + " " + address.RequestURI(); !slices.Contains(t.beside, request) {
+				t.beside = append(t.beside, request)
+			}
+			t.mu.Unlock()
+		}
 		if method := e.Request.Method; !safe(method) && e.ResourceType != cdpnetwork.ResourceTypePing && err == nil {
 			t.mu.Lock()
 			t.stray = method + " " + address.Path
@@ -223,11 +251,7 @@ func (t *tab) paused(e *cdpfetch.EventRequestPaused) {
 		_, _ = chromedp.Call(t.ctx, cdpfetch.ContinueRequest, cdpfetch.ContinueRequestParams{RequestID: e.RequestID})
 		return
 	}
-	var body []byte
-	for _, part := range e.Request.PostDataEntries {
-		body = append(body, part.Bytes...)
-	}
-	key := header(e.Request, "Idempotency-Key")
+	key := t.keyOf(e.Request, body)
 	t.mu.Lock()
 	r := t.replies[kind]
 	t.leaves = t.leaves || kind == "submit" && e.ResourceType == cdpnetwork.ResourceTypeDocument
@@ -314,6 +338,13 @@ func (t *tab) asked(kind string) []Request {
 
 // sent are the submissions so far.
 func (t *tab) sent() []Request { return t.asked("submit") }
+
+// accepting has who is asked before a page goes let it go, or stay.
+func (t *tab) accepting(goesOn bool) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	t.goesOn = goesOn
+}
 
 // goes reports whether the browser itself sends the form: the page goes then.
 func (t *tab) goes() bool {

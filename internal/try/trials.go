@@ -18,6 +18,7 @@ type trial struct {
 // trials are in the order in which a form is worked on.
 var trials = []trial{
 	{"load-over-typing", "a late load spares what was typed meanwhile", noPrefill, loadOverTyping},
+	{"load-over-choosing", "a late load spares what was chosen or ticked meanwhile", noOtherKind(true), loadOverOthers},
 	{"load-fails", "a form whose load fails can still be filled in and sent", noPrefill, loadFails},
 	{"quiet-while-typing", "nothing is called wrong while its first letter is typed", noFirstLetter(form.ShowInput), quietWhileTyping},
 	{"told-after-leaving", "what is wrong is told when the field is left", noFirstLetter(form.ShowInput, form.ShowSubmit), toldAfterLeaving},
@@ -36,6 +37,10 @@ var trials = []trial{
 	{"two-clicks-40", "two clicks 40 ms apart are one submission", nil, twice(40 * time.Millisecond)},
 	{"two-clicks-150", "two clicks 150 ms apart are one submission", nil, twice(150 * time.Millisecond)},
 	{"enter-and-click", "Enter and a click together are one submission", noTyped, enterAndClick},
+	{"enter-twice", "Enter pressed twice is one submission", noTyped, enters(40 * time.Millisecond)},
+	{"enter-held", "Enter held down is one submission", noTyped, enters(-1)},
+	{"enter-in-text", "Enter in a text of several lines is a line, and sends nothing", noLines, enterInText},
+	{"body-as-declared", "what is sent is what was given: values, numbers, boxes", nil, bodyAsDeclared},
 	{"pending-shown", "a submission that is under way can be seen", nil, pendingShown},
 	{"pending-told", "it is told to assistive technology too", nil, pendingTold},
 	{"pending-ends", "a submission without an answer ends, and the person learns it", nil, pendingEnds},
@@ -44,17 +49,33 @@ var trials = []trial{
 	{"refusal-at-its-field", "it is at its field, and linked to it", noTyped, refused(refusalAtItsField)},
 	{"refusal-focus", "the focus goes to it", noTyped, refused(refusalFocus)},
 	{"refusal-keeps-values", "nothing typed is lost by it", noTyped, refused(refusalKeepsValues)},
+	{"refusal-announced", "it is told to assistive technology too", noTyped, refused(refusalAnnounced)},
+	{"refusal-stays", "it does not go away by itself", noTyped, refused(refusalStays)},
 	{"refusal-goes", "it goes when the field is edited", noTyped, refused(refusalGoes)},
 	{"nothing-swallowed", "a refusal that belongs to no field is seen as well", noTyped, nothingSwallowed},
 	{"signed-out", "who is signed out in the middle learns it, and loses nothing", nil, signedOut},
 	{"lost-reply", "after a lost reply the same submission is sent again, not a second one", nil, lostReply},
+	{"key-after-refusal", "what is changed after a refusal is another submission", noTyped, newKeyAfterRefusal},
+	{"key-after-error", "after a server error the same submission is sent again", nil, sameKeyAfter("a server error", reply{status: 500, kind: problemJSON, body: `{"title": "The registry is closed."}`})},
+	{"key-after-silence", "after a submission without an answer the same one is sent again", nil, sameKeyAfter("a submission without an answer", reply{never: true})},
+	{"key-after-success", "the next application is another submission", noTyped, newKeyAfterSuccess},
 	{"success-told", "success is told, once", nil, successTold},
+	{"success-announced", "success is told to assistive technology too", nil, successAnnounced},
 	{"reset-after", "after success everything is as the form declares: values, marks, lists", nil, resetAfter},
 	{"asks-at-reload", "a reload with unsaved work asks", neverAsks, asks((*tab).reload)},
 	{"asks-at-close", "closing with unsaved work asks", neverAsks, asks((*tab).closes)},
 	{"asks-at-link", "a link with unsaved work asks", neverAsks, asks((*tab).link)},
 	{"asks-at-back", "going back with unsaved work asks", neverAsks, asks((*tab).back)},
+	{"asks-at-hash", "a route behind the hash with unsaved work asks", neverAsks, asks((*tab).hash)},
+	{"asks-after-choosing", "a change of a box, a choice or a number is unsaved work too", func(p *plan) string {
+		if p.form.Leave.When == form.LeaveNever {
+			return "the form declares leave.when: never"
+		}
+		return noOtherKind(false)(p)
+	}, asksAfterOthers},
 	{"quiet-untouched", "who has changed nothing is asked nothing", nil, quietUntouched},
+	{"quiet-at-reload", "who has changed nothing and reloads is asked nothing", nil, quietBy((*tab).reload)},
+	{"quiet-at-close", "who has changed nothing and closes the page is asked nothing", nil, quietBy((*tab).closes)},
 	{"quiet-after-success", "after success nobody is asked", nil, quietAfterSuccess},
 }
 
@@ -131,6 +152,23 @@ func (p *plan) gap() string {
 		if f, _ := p.field(path); typed(f) {
 			return path
 		}
+	}
+	return ""
+}
+
+// linesText is a text of several lines that is open always.
+func (p *plan) linesText() string {
+	for _, path := range p.paths {
+		if f, _ := p.field(path); f.Kind == form.KindText && p.free(path) && (f.Lines > 1 || len(f.Options) == 0 && f.Lines == 0) {
+			return path
+		}
+	}
+	return ""
+}
+
+func noLines(p *plan) string {
+	if p.linesText() == "" {
+		return "the form has no text"
 	}
 	return ""
 }

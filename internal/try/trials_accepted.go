@@ -4,13 +4,14 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strings"
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/form"
 )
 
-// success sends a form that is accepted.
-func (t *tab) success() (before, now look) {
+// succeed sends a form that is accepted.
+func (t *tab) succeed() (before, now look) {
 	before = t.full()
 	return before, t.accepted(before, 1)
 }
@@ -25,7 +26,7 @@ func (t *tab) accepted(before look, count int) look {
 }
 
 func successTold(t *tab) (Verdict, string) {
-	before, now := t.success()
+	before, now := t.succeed()
 	news := now.news(before)
 	if now.URL != before.URL {
 		return Kept, "the page goes on to " + now.URL
@@ -39,6 +40,26 @@ func successTold(t *tab) (Verdict, string) {
 		}
 	}
 	return Kept, fmt.Sprintf("%q", news[0])
+}
+
+// successAnnounced looks for a live region that says something new, or the focus at what
+// says it.
+func successAnnounced(t *tab) (Verdict, string) {
+	before, now := t.succeed()
+	news := now.news(before)
+	switch {
+	case now.URL != before.URL:
+		return NotApplicable, "the page goes on to another one, which is announced by itself"
+	case len(news) == 0:
+		return NotApplicable, "nothing is said"
+	case len(now.Alerts) > len(before.Alerts):
+		return Kept, "the browser's own dialog says it"
+	case now.announces(before):
+		return Kept, "a live region says so"
+	case slices.ContainsFunc(news, func(line string) bool { return strings.Contains(now.FocusText, line) }):
+		return Kept, "the focus goes to what says so"
+	}
+	return Broken, fmt.Sprintf("%q is in no live region, and the focus does not go to it", news[0])
 }
 
 // resetAfter sends what was called wrong before it was mended, with a row more.
@@ -58,7 +79,7 @@ func resetAfter(t *tab) (Verdict, string) {
 	sent := len(t.sent())
 	t.fill()
 	for _, group := range t.groups {
-		t.oneMore(group[0])
+		t.oneMore(group.Path)
 	}
 	before := t.quiet()
 	now := t.accepted(before, sent+1)
@@ -67,8 +88,10 @@ func resetAfter(t *tab) (Verdict, string) {
 		return Broken, "the form declares accepted.then: navigate, and the page stays"
 	case !stays:
 		return Kept, "the page goes on to " + now.URL
+	case len(now.Fields) == 0 && len(now.news(before)) > 0:
+		return Kept, fmt.Sprintf("%q stands in place of the form", now.news(before)[0])
 	case len(now.Fields) == 0:
-		return Broken, "the form is gone, and it declares that it stays"
+		return Broken, "the form is gone, and nothing is said"
 	}
 	for _, line := range now.news(t.opened) {
 		if slices.Contains(said, line) && slices.Contains(now.Lines, line) && !slices.Contains(before.Lines, line) {
@@ -107,12 +130,12 @@ func (t *tab) marked(now look) string {
 func (t *tab) asDeclared(before, now look) (Verdict, string) {
 	clears := t.form.Accepted.Then == form.ThenClear
 	for _, group := range t.groups {
-		want, left := before.rows(group[0]), now.rows(group[0])
+		want, left := before.rows(group.Path), now.rows(group.Path)
 		if clears {
-			want = t.opened.rows(group[0])
+			want = t.opened.rows(group.Path)
 		}
 		if left != want {
-			return Broken, fmt.Sprintf("rows of %s: %d, where the form as it declares would have %d", group[0], left, want)
+			return Broken, fmt.Sprintf("rows of %s: %d, where the form as it declares would have %d", group.Path, left, want)
 		}
 	}
 	for _, path := range before.paths() {

@@ -33,10 +33,15 @@ func (t *tab) link() {
 	t.click("link()")
 }
 
-func (t *tab) hasLink() bool {
-	text, err := t.js("Boolean(link())")
-	t.need(err)
-	return text == "true"
+func (t *tab) hasLink() bool { return t.finds("link()") }
+
+// hash follows a link to another route behind the hash, or ends a trial that needs one.
+func (t *tab) hash() {
+	if !t.finds("link(true)") {
+		panic(verdict{NotApplicable, "the page has no link to another route behind the hash"})
+	}
+	t.did("applicant", "follows a link behind the hash")
+	t.click("link(true)")
 }
 
 // asks types something, leaves, and expects the browser's own prompt or a dialog.
@@ -58,15 +63,16 @@ func asks(leave func(*tab)) func(*tab) (Verdict, string) {
 
 // leaving leaves, and says who asks, or whether the page is there all the same.
 func (t *tab) leaving(leave func(*tab)) (asker string, stays bool) {
-	from := t.see().URL
+	before := t.see()
+	prompted, confirmed := t.prompted()
 	_, err := t.js("void (globalThis.stays = true)")
 	t.need(err)
 	leave(t)
 	for end := time.Now().Add(moment); time.Now().Before(end); time.Sleep(20 * time.Millisecond) {
 		switch prompts, confirms := t.prompted(); {
-		case prompts > 0:
+		case prompts > prompted:
 			return "the browser", true
-		case confirms > 0:
+		case confirms > confirmed:
 			return "the page", true
 		}
 		text, err := t.js("globalThis.stays === true ? look() : null")
@@ -75,9 +81,9 @@ func (t *tab) leaving(leave func(*tab)) (asker string, stays bool) {
 		case !stays: // a page that is closed never answers
 		case text == "null":
 			return "", false // another document has come
-		case json.Unmarshal([]byte(text), &l) == nil && l.Dialog:
+		case json.Unmarshal([]byte(text), &l) == nil && l.Dialogs > before.Dialogs:
 			return "the page", true
-		case l.URL != from:
+		case l.URL != before.URL:
 			return "", false
 		}
 	}
@@ -100,21 +106,43 @@ func (t *tab) unasked() (Verdict, string) {
 }
 
 func quietUntouched(t *tab) (Verdict, string) {
-	l := t.open()
+	t.clickInto(t.open())
+	return t.unasked()
+}
+
+// clickInto clicks into a field: a browser asks for nobody who has touched nothing.
+func (t *tab) clickInto(l look) {
 	path, ok := t.text(false)
 	if _, there := l.Fields[path]; !ok || !there {
+		if len(l.Fields) == 0 {
+			return
+		}
 		path = l.paths()[0]
 	}
 	t.did("applicant", "clicks into %s", path)
 	t.click(call("named", path) + "[0]")
 	t.quiet()
-	return t.unasked()
+}
+
+// quietBy opens the page, touches nothing, leaves, and expects no question.
+func quietBy(leave func(*tab)) func(*tab) (Verdict, string) {
+	return func(t *tab) (Verdict, string) {
+		t.clickInto(t.open())
+		if asker, _ := t.leaving(leave); asker != "" {
+			return Broken, asker + " asks, and nothing would be lost"
+		}
+		return Kept, "nobody was asked"
+	}
 }
 
 func quietAfterSuccess(t *tab) (Verdict, string) {
-	before, now := t.success()
+	before, now := t.succeed()
 	if now.URL != before.URL {
 		return NotApplicable, "the page goes on after success"
 	}
+	if asker, _ := t.leaving((*tab).reload); asker != "" {
+		return Broken, asker + " asks, and nothing would be lost"
+	}
+	t.succeed()
 	return t.unasked()
 }

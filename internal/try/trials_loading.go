@@ -50,7 +50,7 @@ func loadFails(t *tab) (Verdict, string) {
 	if len(l.Fields) == 0 {
 		return Broken, "a load that fails takes the form away"
 	}
-	if _, rests := t.until(moment, func(l look) bool { return !l.Busy }); !rests {
+	if _, rests := t.until(moment, func(l look) bool { return l.Busy <= t.opened.Busy }); !rests {
 		return Broken, "the page is busy for ever after a load that failed"
 	}
 	if t.form.Prefill.Needed {

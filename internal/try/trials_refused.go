@@ -2,7 +2,9 @@ package try
 
 import (
 	"fmt"
+	"slices"
 	"strings"
+	"time"
 )
 
 // refused sends a form that is refused at one of its fields.
@@ -52,6 +54,41 @@ func refusalAtItsField(t *tab, _, now look) (Verdict, string) {
 	}
 	return Kept, path + " is described by it"
 }
+
+// refusalAnnounced looks for the words in a live region, or where the focus has gone.
+func refusalAnnounced(t *tab, _, now look) (Verdict, string) {
+	says := t.refusal.says
+	switch at := now.Fields[now.Focus]; {
+	case !now.has(says):
+		return NotApplicable, "what the server says is not shown"
+	case slices.ContainsFunc(now.Alerts, func(text string) bool { return strings.Contains(text, says) }):
+		return Kept, "the browser's own dialog says it"
+	case now.announces(t.opened):
+		return Kept, "a live region says so"
+	case now.Focus != "" && strings.Contains(at.Described, says) || strings.Contains(now.FocusText, says):
+		return Kept, "the focus has gone to what says it"
+	}
+	return Broken, "no live region says it, and the focus does not go to it"
+}
+
+// announces reports whether a live region says something that it did not say before.
+func (l look) announces(before look) bool {
+	return slices.ContainsFunc(l.Live, func(text string) bool { return !slices.Contains(before.Live, text) })
+}
+
+// refusalStays waits: what has to be read and mended may not go by itself.
+func refusalStays(t *tab, _, now look) (Verdict, string) {
+	if !now.stands(t.refusal.says) {
+		return NotApplicable, "what the server says does not stand on the page"
+	}
+	if _, gone := t.until(stays, func(l look) bool { return !l.stands(t.refusal.says) }); gone {
+		return Broken, fmt.Sprintf("it goes away by itself within %.0f s, before it can be read and mended", stays.Seconds())
+	}
+	return Kept, fmt.Sprintf("it is there after %.0f s", stays.Seconds())
+}
+
+// stays is how long a refusal is watched.
+const stays = 7 * time.Second
 
 func refusalFocus(t *tab, _, now look) (Verdict, string) {
 	path := t.refusal.path
@@ -135,7 +172,7 @@ func lostReply(t *tab) (Verdict, string) {
 	}
 	first := t.sent()[0]
 	count := len(t.sent())
-	t.replying("submit", reply{status: 201, body: `{"id": "R-1"}`})
+	t.replying("submit", t.success())
 	t.press()
 	if again := t.waitFor(moment, func() bool { return len(t.sent()) > count }); !again {
 		return Broken, "it cannot be sent again"

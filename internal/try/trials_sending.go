@@ -3,6 +3,7 @@ package try
 import (
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"leanwicket.dev/form"
@@ -75,7 +76,7 @@ func (t *tab) one(what string) (Verdict, string) {
 	} else {
 		t.quiet()
 	}
-	t.release("submit", reply{status: 201, body: `{"id": "R-1"}`})
+	t.release("submit", t.success())
 	t.quiet()
 	if n := len(t.sent()); n > 1 {
 		return Broken, fmt.Sprintf("%d submissions from %s", n, what)
@@ -95,12 +96,58 @@ func enterAndClick(t *tab) (Verdict, string) {
 	return t.one("Enter and a click")
 }
 
+// enters presses Enter twice with a gap, or, with none, holds it down.
+func enters(gap time.Duration) func(*tab) (Verdict, string) {
+	return func(t *tab) (Verdict, string) {
+		t.full()
+		t.replying("submit", reply{never: true})
+		t.intoText("")
+		if gap < 0 {
+			t.did("applicant", "holds Enter down")
+			t.hold("Enter", 6)
+			return t.one("Enter held down")
+		}
+		t.enter()
+		time.Sleep(gap) // what the trial is about
+		t.enter()
+		return t.one("Enter twice")
+	}
+}
+
+// enterInText presses Enter in a text of several lines.
+func enterInText(t *tab) (Verdict, string) {
+	before := t.full()
+	path := ""
+	for _, at := range before.paths() {
+		if f := before.Fields[at]; f.Type == "textarea" && f.Shown && f.Editable {
+			path = at
+			break
+		}
+	}
+	if path == "" {
+		return NotApplicable, "the page has no text of several lines"
+	}
+	_, err := t.js(call("begin", path))
+	t.need(err)
+	t.keys("Two lines")
+	t.enter()
+	t.keys("of words")
+	now := t.quiet()
+	if len(t.sent()) > 0 {
+		return Broken, "Enter in " + path + " sends the form"
+	}
+	if value := now.Fields[path].Value; !strings.Contains(value, "\n") {
+		return Broken, fmt.Sprintf("Enter in %s makes no line: %q", path, value)
+	}
+	return Kept, "it is a line of " + path
+}
+
 func pendingShown(t *tab) (Verdict, string) {
 	before, now := t.pending()
 	switch {
-	case now.Busy:
+	case now.Busy > before.Busy:
 		return Kept, "the page is busy"
-	case now.held():
+	case now.held() && !before.held():
 		return Kept, "the button is held"
 	case now.buttonLess(before):
 		return Kept, "the button is gone"
@@ -115,9 +162,9 @@ func pendingShown(t *tab) (Verdict, string) {
 func pendingTold(t *tab) (Verdict, string) {
 	before, now := t.pending()
 	switch {
-	case now.Busy:
+	case now.Busy > before.Busy:
 		return Kept, "aria-busy is set"
-	case now.held():
+	case now.held() && !before.held():
 		return Kept, "the button says that it is held"
 	case !slices.Equal(before.Live, now.Live):
 		return Kept, "a live region says so"
@@ -151,7 +198,7 @@ func editWhileSending(t *tab) (Verdict, string) {
 	}
 	t.typeIn(path, t.valid[path]+" III")
 	typed := t.see().Fields[path].Value
-	t.release("submit", reply{status: 201, body: `{"id": "R-1"}`})
+	t.release("submit", t.success())
 	now = t.quiet()
 	if len(now.Fields) == 0 || t.form.Accepted.Then == form.ThenNavigate {
 		return NotApplicable, "the page goes on after success"

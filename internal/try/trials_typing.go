@@ -92,13 +92,21 @@ func pressEnter(t *tab, but string) {
 	t.enter()
 }
 
-// intoText puts the cursor into a text.
+// intoText puts the cursor into a text of one line that is there beside the button.
 func (t *tab) intoText(but string) {
-	path, ok := t.text(false)
-	if !ok {
-		t.cannot("there is no text to press Enter in")
+	t.reachButton()
+	l := t.see()
+	path := ""
+	for _, at := range t.paths {
+		if f := l.Fields[at]; f.Shown && f.Editable && f.writable() && f.Type != "textarea" {
+			path = at
+			break
+		}
 	}
-	if path != but {
+	if path == "" {
+		panic(verdict{NotApplicable, "there is no text of one line beside the button"})
+	}
+	if path != but && l.Fields[path].Value == "" && t.valid[path] != "" {
 		t.typeIn(path, t.valid[path])
 	}
 	_, err := t.js(call("begin", path))

@@ -3,11 +3,14 @@ package try
 import (
 	"cmp"
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"net"
 	"net/http"
 	"os"
+	"path"
+	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
@@ -29,14 +32,14 @@ const (
 	Broken        Verdict = "broken"
 	NotApplicable Verdict = "not applicable"
 	CannotTell    Verdict = "cannot tell"
+	Excused       Verdict = "excused"
 )
 
 // Options of a run.
 type Options struct {
-	Page    string   // a URL, or a folder of static files, which is served
-	Record  []byte   // JSON that a load is answered with; nil: a sample
-	Refusal []byte   // JSON that refuses a field, as the form's server writes it; nil: problem details
-	Only    []string // names of trials; none: all
+	Page     string        // a URL, or a folder of static files, which is served; empty: the declared one
+	Declared *Declarations // nil: nothing
+	Only     []string      // names of trials; none: all
 	// Chromium is the program; empty: found on the path.
 	Chromium string
 	Visible  bool // with a window
@@ -85,6 +88,7 @@ type Answer struct {
 	Page    string   `json:"page"`
 	Form    string   `json:"form"`
 	Missing []string `json:"missing,omitempty"` // fields that are not on the page as it opens; those in rows are not meant
+	Moving  []string `json:"moving,omitempty"`  // selectors of what changes by itself on the page, and counts for nothing
 	Results []Result `json:"results"`
 	Stopped []string `json:"stopped,omitempty"` // what the page sent that could change something, and nothing declares: it was answered here
 }
@@ -119,28 +123,60 @@ var ErrNoChromium = errors.New("found no Chromium; right would be: apt-get insta
 // Run makes the trials, each on a page that was opened for it. An error is one of
 // the question or of the browser; what the page does wrong is in the answer.
 func Run(ctx context.Context, source *declare.Source, o Options) (*Answer, error) {
-	program := o.Chromium
-	if program == "" {
-		program = chromium.Find()
-	}
-	if program == "" {
-		return nil, ErrNoChromium
-	}
 	for _, name := range o.Only {
 		if !slices.ContainsFunc(trials, func(t trial) bool { return t.name == name }) {
 			return nil, fmt.Errorf("found no trial %q; right would be one of: %s", name, strings.Join(names(), ", "))
 		}
 	}
-	backend, err := newPlan(source, o)
+	chosen := slices.DeleteFunc(slices.Clone(trials), func(t trial) bool { return len(o.Only) > 0 && !slices.Contains(o.Only, t.name) })
+	answer := &Answer{Form: source.Form.Name, Results: make([]Result, len(chosen))}
+	stopped, err := withBrowser(ctx, source, o, func(browser context.Context, page string, p *plan) (err error) {
+		if answer.Missing, answer.Moving, err = meet(browser, page, p); err != nil {
+			return err
+		}
+		p.ignored = append(p.ignored, answer.Moving...)
+		answer.Page = cmp.Or(o.Page, p.declared.Page)
+		var work errgroup.Group
+		work.SetLimit(cmp.Or(o.Tabs, 3))
+		var telling sync.Mutex
+		for k, t := range chosen {
+			work.Go(func() (err error) {
+				if why := p.declared.Excused[t.name]; why != "" {
+					answer.Results[k] = Result{Trial: t.name, Asks: t.asks, Verdict: Excused, Why: why}
+				} else if answer.Results[k], err = t.make(browser, page, p); err != nil {
+					return err
+				}
+				if o.Progress != nil {
+					telling.Lock()
+					defer telling.Unlock()
+					o.Progress(answer.Results[k])
+				}
+				return nil
+			})
+		}
+		return work.Wait()
+	})
+	answer.Stopped = stopped
+	return answer, err
+}
+
+// withBrowser starts a browser behind a wall, signs in, and does something with the page. It
+// returns what was stopped, what the browser sends when it goes too.
+func withBrowser(ctx context.Context, source *declare.Source, o Options, do func(browser context.Context, page string, p *plan) error) (stopped []string, err error) {
+	program := cmp.Or(o.Chromium, chromium.Find())
+	if program == "" {
+		return nil, ErrNoChromium
+	}
+	p, err := newPlan(source, o)
 	if err != nil {
 		return nil, err
 	}
-	page, end, err := address(o.Page)
+	page, end, err := address(cmp.Or(o.Page, p.declared.Page), p.declared)
 	if err != nil {
 		return nil, err
 	}
 	defer end()
-	wall, err := newWall()
+	wall, err := newWall(page, p.declared)
 	if err != nil {
 		return nil, fmt.Errorf("the proxy that the browser goes through does not start: %w", err)
 	}
@@ -159,32 +195,18 @@ func Run(ctx context.Context, source *declare.Source, o Options) (*Answer, error
 	if err := chromedp.Do(browser, chromedp.EmulateViewport(1280, 800)); err != nil {
 		return nil, fmt.Errorf("the browser %s does not start: %w", program, err)
 	}
-	chosen := slices.DeleteFunc(slices.Clone(trials), func(t trial) bool { return len(o.Only) > 0 && !slices.Contains(o.Only, t.name) })
-	answer := &Answer{Page: o.Page, Form: source.Form.Name, Results: make([]Result, len(chosen))}
-	if answer.Missing, err = meet(browser, page, backend); err != nil {
-		return nil, err
+	if err = p.signIn(browser, page, wall); err == nil {
+		err = do(browser, page, p)
 	}
-	var work errgroup.Group
-	work.SetLimit(cmp.Or(o.Tabs, 3))
-	var telling sync.Mutex
-	for k, t := range chosen {
-		work.Go(func() (err error) {
-			if answer.Results[k], err = t.make(browser, page, backend); err == nil && o.Progress != nil {
-				telling.Lock()
-				defer telling.Unlock()
-				o.Progress(answer.Results[k])
-			}
-			return err
-		})
+	closeBrowser()
+	if trouble := wall.trouble(page); err != nil && trouble != nil {
+		err = fmt.Errorf("%s cannot be opened: %w; right would be a page that is served, and certificate: in the try file where that is one of your own", page, trouble)
 	}
-	err = work.Wait()
-	closeBrowser() // what it sends when it goes is stopped too
-	answer.Stopped = slices.DeleteFunc(wall.list(), backend.declares)
-	return answer, err
+	return slices.DeleteFunc(wall.list(), p.declares), err
 }
 
 // meet opens the page once. An error says that it is not the form's, or is not there.
-func meet(browser context.Context, page string, p *plan) (missing []string, err error) {
+func meet(browser context.Context, page string, p *plan) (missing, moving []string, err error) {
 	met, err := trial{run: func(t *tab) (Verdict, string) {
 		l := t.open()
 		for _, path := range p.paths {
@@ -193,12 +215,15 @@ func meet(browser context.Context, page string, p *plan) (missing []string, err 
 				missing = append(missing, path)
 			}
 		}
+		text, err := t.js(fmt.Sprintf("talks(%d)", settles.Milliseconds()))
+		t.need(err)
+		t.need(json.Unmarshal([]byte(text), &moving))
 		return Kept, "the page is the form's"
 	}}.make(browser, page, p)
 	if err == nil && met.Verdict == CannotTell {
 		err = errors.New(met.Why)
 	}
-	return missing, err
+	return missing, moving, err
 }
 
 func names() []string {
@@ -210,28 +235,37 @@ func names() []string {
 }
 
 // address is the page's, and what ends the server of a folder.
-func address(page string) (string, func(), error) {
-	if strings.HasPrefix(page, "http://") || strings.HasPrefix(page, "https://") {
+func address(page string, d *Declarations) (string, func(), error) {
+	if isAddress(page) {
 		return page, func() {}, nil
 	}
 	info, err := os.Stat(page)
-	if err != nil {
+	if page == "" || err != nil {
 		return "", nil, fmt.Errorf("found no page %s; right would be an address such as http://127.0.0.1:8000/ or a folder with an index.html", page)
 	}
-	dir, file := page, ""
+	dir, start := page, strings.TrimPrefix(d.Start, "/")
 	if !info.IsDir() {
-		dir, file = ".", ""
-		if k := strings.LastIndexByte(page, '/'); k >= 0 {
-			dir, file = page[:k], page[k+1:]
-		} else {
-			file = page
-		}
+		dir, start = filepath.Split(page)
 	}
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		return "", nil, err
 	}
-	server := &http.Server{Handler: http.FileServer(http.Dir(dir)), ReadHeaderTimeout: 5 * time.Second}
+	server := &http.Server{Handler: folder(cmp.Or(dir, "."), d.Fallback), ReadHeaderTimeout: 5 * time.Second}
 	go func() { _ = server.Serve(listener) }()
-	return "http://" + listener.Addr().String() + "/" + file, func() { _ = server.Close() }, nil
+	return "http://" + listener.Addr().String() + "/" + start, func() { _ = server.Close() }, nil
+}
+
+// folder serves files. A page that is none of them is the fallback, as a single-page
+// application wants it.
+func folder(dir, fallback string) http.Handler {
+	files := http.FileServer(http.Dir(dir))
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		name := filepath.Join(dir, filepath.FromSlash(path.Clean("/"+r.URL.Path)))
+		if _, err := os.Stat(name); err != nil && fallback != "" && strings.Contains(r.Header.Get("Accept"), "text/html") {
+			http.ServeFile(w, r, filepath.Join(dir, fallback))
+			return
+		}
+		files.ServeHTTP(w, r)
+	})
 }

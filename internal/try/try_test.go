@@ -3,6 +3,8 @@ package try_test
 import (
 	"context"
 	"encoding/json"
+	"errors"
+	"io/fs"
 	"log/slog"
 	"net/http/httptest"
 	"os"
@@ -55,8 +57,23 @@ func copied(t *testing.T) (dir string, source *declare.Source) {
 	return dir, source
 }
 
+// declared are the declarations of a try file beside the form file, and a refusal.
+func declared(t *testing.T, source *declare.Source, text string, refusal []byte) *try.Declarations {
+	name := try.DeclarationsBeside(source.File)
+	if text != "" {
+		require.NoError(t, os.WriteFile(name, []byte(text), 0o644))
+	}
+	d, err := try.ReadDeclarations(name, source.Form)
+	if errors.Is(err, fs.ErrNotExist) {
+		d, err = &try.Declarations{}, nil
+	}
+	require.NoError(t, err)
+	d.Refusal = refusal
+	return d
+}
+
 func broken(t *testing.T, source *declare.Source, page string, only []string) []string {
-	answer, err := try.Run(context.Background(), source, try.Options{Page: page, Only: only})
+	answer, err := try.Run(context.Background(), source, try.Options{Page: page, Declared: declared(t, source, "", nil), Only: only})
 	require.NoError(t, err)
 	for _, r := range answer.Results {
 		require.NotEqual(t, try.CannotTell, r.Verdict, "%s: %s", r.Trial, r.Why)
@@ -184,10 +201,9 @@ func beside(t *testing.T, form, page string) (dir string, source *declare.Source
 // A page whose controls have names of their own is found by selectors; what is no
 // page of the form is an error.
 func TestSelectors(t *testing.T) {
-	dir, source := beside(t, `form: tour
+	_, source := beside(t, `form: tour
 schema: {properties: {name: {type: string}}, required: [name]}
-fields: {name: {control: "#guest"}}
-submit: {url: "https://tours.example/api/tours", control: "#go"}
+submit: {url: "https://tours.example/api/tours"}
 `, `<!doctype html>
 <title>Tour</title>
 <div><input id="guest"> <span id="go" role="button" tabindex="0">Go</span> <p role="status"></p></div>
@@ -199,7 +215,8 @@ submit: {url: "https://tours.example/api/tours", control: "#go"}
     said.textContent = response.ok ? "You are booked." : "No."
   }
 </script>`)
-	require.Equal(t, []string{"two-clicks-40"}, broken(t, source, dir, []string{"invalid-by-button", "two-clicks-40", "success-told"}))
+	require.NoError(t, os.WriteFile(try.DeclarationsBeside(source.File), []byte("page: .\nfields: {name: {control: \"#guest\"}}\nsubmit: {control: \"#go\"}\n"), 0o644))
+	require.Equal(t, []string{"two-clicks-40"}, broken(t, source, "", []string{"invalid-by-button", "two-clicks-40", "success-told"}))
 	for page, says := range map[string]string{
 		"http://127.0.0.1:1/": "http://127.0.0.1:1/ cannot be opened: ",
 		t.TempDir():           "none of the form's fields is on the page; right would be controls whose name is the field's path",
@@ -213,11 +230,11 @@ const crewForm = `form: crew
 schema: {properties: {boat: {type: string}, crew: {type: array, maxItems: 3, items: {properties: {name: {type: string}}, required: [name]}}}, required: [boat]}
 fields:
   boat:        {check: {url: "/boats?name={value}", timeout: 1s}, samples: [Heron, Plover]}
-  crew:        {control: "#more"}
-  crew/*/name: {control: "#row-{row}"}
 submit: {url: /crews}
 accepted: {then: clear}
 `
+
+const crewTry = `fields: {crew: {control: "#more"}, crew/*/name: {control: "#row-{row}"}}`
 
 // crewPage shows whatever answer to a check comes, waits for the newest before it
 // sends, and leaves the rows where they are after success.
@@ -260,7 +277,7 @@ func TestChecksAndRows(t *testing.T) {
 	} {
 		dir, source := beside(t, crewForm, strings.Replace(crewPage, page.old, page.new, 1))
 		answer, err := try.Run(t.Context(), source, try.Options{
-			Page: dir, Only: page.only, Refusal: []byte(`{"errors": [{"field": "boat", "message": "This boat is laid up."}]}`),
+			Page: dir, Only: page.only, Declared: declared(t, source, crewTry, []byte(`{"errors": [{"field": "boat", "message": "This boat is laid up."}]}`)),
 		})
 		require.NoError(t, err)
 		require.Zero(t, answer.Count(try.CannotTell)+answer.Count(try.NotApplicable), "%+v", answer.Results)
@@ -344,7 +361,7 @@ func TestRefusals(t *testing.T) {
 		`{"message": "Not this.", "errors": [{"path": ["crew", 0, "name"], "message": "No."}]}`: `["crew",0,"leanwicketStranger"]`,
 		`{"errors": [{"name": "hull", "message": "No."}]}`:                                      `"name":"leanwicketStranger"`,
 	} {
-		answer, err := try.Run(t.Context(), source, try.Options{Page: dir, Only: []string{"refusal-shown", "nothing-swallowed"}, Refusal: []byte(refused)})
+		answer, err := try.Run(t.Context(), source, try.Options{Page: dir, Only: []string{"refusal-shown", "nothing-swallowed"}, Declared: &try.Declarations{Refusal: []byte(refused)}})
 		require.NoError(t, err)
 		require.Equal(t, 2, answer.Count(try.Kept), "%s: %+v", refused, answer.Results)
 		require.Contains(t, answer.Results[1].Requests[0].Reply, strange, refused)
@@ -353,7 +370,7 @@ func TestRefusals(t *testing.T) {
 		`{"errors": {"mast": ["No."]}}`: "found no entry for a field of the form",
 		`{`:                             "found no JSON",
 	} {
-		_, err := try.Run(t.Context(), source, try.Options{Page: dir, Refusal: []byte(refused)})
+		_, err := try.Run(t.Context(), source, try.Options{Page: dir, Declared: &try.Declarations{Refusal: []byte(refused)}})
 		require.ErrorContains(t, err, says)
 	}
 }
@@ -374,7 +391,7 @@ func TestBodiesOfOtherBackends(t *testing.T) {
 		for _, form := range []string{"mooring", "pilot"} {
 			source, err := declare.OpenFS(harbour.Files(), form+".form.yaml")
 			require.NoError(t, err)
-			answer, err := try.Run(t.Context(), source, try.Options{Page: server + "/forms/" + form, Only: []string{"refusal-shown", "refusal-at-its-field", "nothing-swallowed"}, Refusal: refused})
+			answer, err := try.Run(t.Context(), source, try.Options{Page: server + "/forms/" + form, Only: []string{"refusal-shown", "refusal-at-its-field", "nothing-swallowed"}, Declared: &try.Declarations{Refusal: refused}})
 			if err != nil {
 				require.ErrorContains(t, err, "found no entry for a field of the form", name)
 				continue
@@ -403,7 +420,7 @@ func TestRefusedInTheBody(t *testing.T) {
 	} {
 		dir, source := beside(t, form, strings.Replace(page, "READ", read, 1))
 		for _, refused := range [][]byte{nil, []byte(`{"data": {"errors": [{"field": "keeper", "detail": "Not this."}]}}`)} {
-			answer, err := try.Run(t.Context(), source, try.Options{Page: dir, Only: []string{"refusal-shown", "nothing-swallowed"}, Refusal: refused})
+			answer, err := try.Run(t.Context(), source, try.Options{Page: dir, Only: []string{"refusal-shown", "nothing-swallowed"}, Declared: &try.Declarations{Refusal: refused}})
 			require.NoError(t, err)
 			require.Equal(t, 2, answer.Count(verdict), "%s: %+v", read, answer.Results)
 			require.Equal(t, "200", answer.Results[0].Requests[0].Answer)
@@ -419,7 +436,7 @@ func TestTheReportHasNothingPrivate(t *testing.T) {
 fetch('/locker').then(r => r.json()).then(r => { for (const name in r) document.querySelector('[name=' + name + ']').value ||= r[name] })
 onsubmit = async e => { e.preventDefault(); await fetch('/lockers', { method: 'POST', body: JSON.stringify(Object.fromEntries(new FormData(e.target))) }); document.querySelector('p').textContent = 'Rented to <b>' + document.forms[0].owner.value }</script>`
 	dir, source := beside(t, form, page)
-	answer, err := try.Run(t.Context(), source, try.Options{Page: dir, Only: []string{"two-clicks-40", "lost-reply"}, Record: []byte(`{"owner": "Wren", "pin": "661177"}`)})
+	answer, err := try.Run(t.Context(), source, try.Options{Page: dir, Only: []string{"two-clicks-40", "lost-reply"}, Declared: &try.Declarations{Record: []byte(`{"owner": "Wren", "pin": "661177"}`)}})
 	require.NoError(t, err)
 	require.Equal(t, try.Broken, answer.Results[0].Verdict, answer.Results[0].Why)
 	out := t.TempDir()

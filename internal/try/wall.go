@@ -35,28 +35,48 @@ type wall struct {
 	name    string // of the public key that the browser trusts, for --ignore-certificate-errors-spki-list
 
 	mu      sync.Mutex
-	hosts   map[string]bool // those that a document was asked of
-	stopped []string        // method and address of what their pages sent and was stopped, each once
+	hosts   map[string]bool  // those that a document was asked of
+	sends   []string         // method and path of what is let through for a sign-in
+	failed  map[string]error // by host: why it does not answer
+	stopped []string         // method and address of what their pages sent and was stopped, each once
 }
 
 // newWall opens a wall on a port of its own.
-func newWall() (*wall, error) {
+func newWall(page string, d *Declarations) (*wall, error) {
+	own, err := url.Parse(page)
+	if err != nil {
+		return nil, err
+	}
+
 	authority, name, err := newAuthority()
 	if err != nil {
 		return nil, err
 	}
-	w := &wall{name: name, hosts: map[string]bool{}}
+	w := &wall{name: name, hosts: map[string]bool{}, failed: map[string]error{}}
 	proxy := goproxy.NewProxyHttpServer()
+	proxy.Tr = &http.Transport{TLSClientConfig: &tls.Config{RootCAs: d.Certificates, MinVersion: tls.VersionTLS12}, Proxy: http.ProxyFromEnvironment, IdleConnTimeout: time.Minute}
 	proxy.Logger = log.New(io.Discard, "", 0)
 	inside := &goproxy.ConnectAction{Action: goproxy.ConnectMitm, TLSConfig: goproxy.TLSConfigFromCA(authority)}
 	proxy.OnRequest().HandleConnectFunc(func(host string, _ *goproxy.ProxyCtx) (*goproxy.ConnectAction, string) { return inside, host })
 	proxy.OnRequest().DoFunc(func(r *http.Request, _ *goproxy.ProxyCtx) (*http.Request, *http.Response) {
-		if !reads(r) {
+		if r.URL.Host == own.Host {
+			d.introduce(r)
+		}
+		if !reads(r) && !w.lets(r, own.Host) {
 			w.stop(r)
 			return r, taken(r)
 		}
 		w.meet(r)
 		return r, nil
+	})
+	proxy.OnResponse().DoFunc(func(answer *http.Response, c *goproxy.ProxyCtx) *http.Response {
+		if answer != nil || c.Req == nil {
+			return answer
+		}
+		w.mu.Lock()
+		defer w.mu.Unlock()
+		w.failed[c.Req.URL.Host] = c.Error
+		return goproxy.NewResponse(c.Req, "text/plain", http.StatusBadGateway, "The page's server does not answer.")
 	})
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
@@ -79,6 +99,41 @@ func (w *wall) options() []chromedp.ExecAllocatorOption {
 		chromedp.Flag("ignore-certificate-errors-spki-list", w.name),
 		chromedp.Flag("force-webrtc-ip-handling-policy", "disable_non_proxied_udp"),
 	}
+}
+
+// introduce adds what is declared for the page's own host: headers, and who asks.
+func (d *Declarations) introduce(r *http.Request) {
+	for name, value := range d.Headers {
+		r.Header.Set(name, value)
+	}
+	if d.User != "" {
+		r.SetBasicAuth(d.User, d.Password)
+	}
+}
+
+// let is what a sign-in sends, from now on; nil: nothing.
+func (w *wall) let(sends []string) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.sends = sends
+}
+
+// lets reports whether a request is one of the sign-in under way.
+func (w *wall) lets(r *http.Request, host string) bool {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return r.URL.Host == host && slices.Contains(w.sends, r.Method+" "+r.URL.Path)
+}
+
+// trouble is why a host does not answer, or nil.
+func (w *wall) trouble(page string) error {
+	address, err := url.Parse(page)
+	if err != nil {
+		return err
+	}
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return w.failed[address.Host]
 }
 
 // meet remembers the host of a document.

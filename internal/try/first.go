@@ -1,0 +1,139 @@
+package try
+
+import (
+	"cmp"
+	"context"
+	"encoding/json"
+	"fmt"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"leanwicket.dev/declare"
+	"leanwicket.dev/form"
+)
+
+// candidate is something on the page that no field has claimed: a selector, and what it is
+// called.
+type candidate [2]string
+
+func (c candidate) String() string { return fmt.Sprintf("%s (%q)", c[0], c[1]) }
+
+// First is a first try file for a page, from what it shows as it opens.
+func First(ctx context.Context, source *declare.Source, o Options) (string, error) {
+	o.Only = nil
+	var text string
+	_, err := withBrowser(ctx, source, o, func(browser context.Context, page string, p *plan) error {
+		made, err := trial{run: func(t *tab) (Verdict, string) {
+			l := t.arrive()
+			var rest struct{ Controls, Buttons []candidate }
+			found, err := t.js("unclaimed()")
+			t.need(err)
+			t.need(json.Unmarshal([]byte(found), &rest))
+			text = t.first(o.Page, filepath.Dir(source.File), l, rest.Controls, rest.Buttons)
+			return Kept, "seen"
+		}}.make(browser, page, p)
+		if err == nil && made.Verdict != Kept {
+			err = fmt.Errorf("%s", made.Why)
+		}
+		return err
+	})
+	return text, err
+}
+
+func (t *tab) first(page, dir string, l look, controls, buttons []candidate) string {
+	var text strings.Builder
+	line := func(format string, args ...any) { fmt.Fprintf(&text, format+"\n", args...) }
+	line("# How leanwicket try reaches and operates this page. docs/try.md says what else can stand here.")
+	if !isAddress(page) {
+		if absolute, err := filepath.Abs(page); err == nil {
+			if base, err := filepath.Abs(dir); err == nil {
+				if relative, err := filepath.Rel(base, absolute); err == nil {
+					page = filepath.ToSlash(relative)
+				}
+			}
+		}
+	}
+	line("page: %s", quoted(page))
+	var missing, there []string
+	for k := range t.form.Fields {
+		f := &t.form.Fields[k]
+		if _, found := l.Fields[inFirstRow(f.Path)]; found {
+			there = append(there, f.Path)
+		} else if f.Kind != form.KindRows || len(t.form.Members(form.FieldID(k))) > 0 {
+			missing = append(missing, f.Path)
+		}
+	}
+	if len(there) > 0 {
+		line("# These fields were found by their names or labels: %s.", strings.Join(there, ", "))
+	}
+	if len(missing) > 0 {
+		if len(controls) > 0 {
+			line("# These controls belong to no field yet: %s.", join(controls))
+		}
+		var lines []string
+		for _, path := range missing {
+			f, _ := t.field(inFirstRow(path))
+			switch {
+			case f.Kind == form.KindRows:
+				lines = append(lines, "  # "+path+": {control: \"…\"}  # the button that adds a row")
+			default:
+				if c, found := likely(f, controls); found {
+					lines = append(lines, fmt.Sprintf("  %s: {control: %s}  # is it this one?", path, quoted(c[0])))
+				} else {
+					lines = append(lines, "  # "+path+": {control: \"…\"}")
+				}
+			}
+		}
+		if slices.ContainsFunc(lines, func(l string) bool { return !strings.HasPrefix(l, "  #") }) {
+			line("fields:")
+		} else {
+			line("# fields:")
+		}
+		for _, l := range lines {
+			line("%s", l)
+		}
+	}
+	if len(l.Buttons) == 0 {
+		line("# No submit button was found. These buttons are there: %s.", cmp.Or(join(buttons), "none"))
+		line("# submit: {control: \"…\"}")
+	}
+	if t.waitFor(moment/4, func() bool { return false }); len(t.beside) > 0 {
+		line("# The page sent these requests as it opened. They reach its own server where they only read.")
+		line("# answers:")
+		for _, request := range t.beside {
+			method, path, _ := strings.Cut(request, " ")
+			line("#   - {method: %s, url: %s, body: {}}", method, quoted(path))
+		}
+	}
+	return text.String()
+}
+
+// likely is the control whose name has the most words of a field's, and at least one.
+func likely(f *form.Field, controls []candidate) (best candidate, found bool) {
+	words := func(text string) []string {
+		return strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return !('a' <= r && r <= 'z' || '0' <= r && r <= '9') })
+	}
+	most := 0
+	wanted := append(words(f.Label), words(f.Path)...)
+	for _, c := range controls {
+		has, count := append(words(c[0]), words(c[1])...), 0
+		for _, word := range wanted {
+			if slices.Contains(has, word) {
+				count++
+			}
+		}
+		if count > most {
+			best, most = c, count
+		}
+	}
+	return best, most > 0
+}
+
+func join(list []candidate) string {
+	texts := make([]string, len(list))
+	for k, c := range list {
+		texts[k] = c.String()
+	}
+	return strings.Join(texts, ", ")
+}
