@@ -37,7 +37,7 @@ var knows = map[string][]string{
 	"internal/diagram":  {"form", "lifecycle", "trace", "internal/palette"},
 	"internal/markup":   {"form"},
 	"internal/audit":    {"form", "internal/markup"},
-	"internal/try":      {"form", "lifecycle", "declare", "replies", "internal/diagram", "internal/chromium", "internal/palette"},
+	"internal/try":      {"form", "lifecycle", "declare", "replies", "internal/diagram", "internal/chromium", "internal/document", "internal/palette"},
 	"harbour":           {},
 	"harbour/office":    {"browser", "form", "lifecycle", "trace", "internal/diagram", "internal/seen", "declare", "formhttp", "harbour", "ledger", "ledger/sqlite", "replies", "internal/palette"},
 }

@@ -70,7 +70,7 @@ func (l look) news(before look) []string {
 			fresh = append(fresh, line)
 		}
 	}
-	return append(fresh, l.Alerts[len(before.Alerts):]...)
+	return append(fresh, l.Alerts[min(len(before.Alerts), len(l.Alerts)):]...)
 }
 
 // paths are the fields that are on the page, in the order of their names.

@@ -91,7 +91,8 @@ func (t *tab) cannot(format string, args ...any) {
 
 func (t *tab) need(err error) {
 	if err != nil {
-		t.cannot("the browser: %v", err)
+		text, _, _ := strings.Cut(err.Error(), "\n") // no stack of a script
+		t.cannot("the browser: %s", text)
 	}
 }
 

@@ -21,8 +21,12 @@ func (t *tab) succeed() (before, now look) {
 func (t *tab) accepted(before look, count int) look {
 	t.press()
 	t.sends(count)
-	t.until(moment, func(l look) bool { return (len(l.news(before)) > 0 || l.URL != before.URL) && !l.waits(before) })
-	return t.quiet()
+	said, _ := t.until(moment, func(l look) bool { return (len(l.news(before)) > 0 || l.URL != before.URL) && !l.waits(before) })
+	now := t.quiet()
+	if now.URL == before.URL && len(now.news(before)) == 0 { // it was said for some seconds only
+		now.Lines, now.Live = append(now.Lines, said.news(before)...), said.Live
+	}
+	return now
 }
 
 func successTold(t *tab) (Verdict, string) {

@@ -143,10 +143,14 @@ func signedOut(t *tab) (Verdict, string) {
 	t.sends(1)
 	var news []string
 	now, told := t.until(moment, func(l look) bool { news = l.news(before); return len(news) > 0 && !l.waits(before) })
+	verdict, why := refusalKeepsValues(t, before, now)
 	if len(now.Fields) == 0 {
-		return Broken, "the page is gone, and what was typed with it"
+		verdict, why = Broken, "the page is gone, and what was typed with it"
 	}
-	if verdict, why := refusalKeepsValues(t, before, now); verdict == Broken {
+	if verdict == Broken {
+		if prompts, _ := t.prompted(); prompts == 0 && t.isBack(before) {
+			return Kept, "what was typed is there again when the page is opened after the sign-in"
+		}
 		return Broken, why
 	}
 	if prompts, _ := t.prompted(); prompts > 0 {
@@ -158,12 +162,36 @@ func signedOut(t *tab) (Verdict, string) {
 	return Kept, fmt.Sprintf("%q", news[0])
 }
 
+// isBack opens the page once more, and reports whether everything that was typed is there: a
+// draft was kept.
+func (t *tab) isBack(before look) bool {
+	t.replying("submit", t.success())
+	now := t.arrive()
+	for path, f := range before.Fields {
+		if f.Value != t.opened.Fields[path].Value && now.Fields[path].Value != f.Value {
+			return false
+		}
+	}
+	return len(now.Fields) > 0
+}
+
+// lostReply loses the answer to a submission. A page may send it again by itself.
 func lostReply(t *tab) (Verdict, string) {
 	before := t.full()
 	t.replying("submit", reply{broken: true})
 	t.press()
 	t.sends(1)
 	now, told := t.until(moment, func(l look) bool { return len(l.news(before)) > 0 && !l.waits(before) })
+	if sent := t.sent(); len(sent) > 1 && len(now.Fields) > 0 {
+		t.replying("submit", t.success())
+		t.until(moment, func(l look) bool { return !l.waits(before) })
+		for _, again := range t.sent()[1:] {
+			if again.Key == "" || again.Key != sent[0].Key {
+				return Broken, "it is sent again by itself without the same Idempotency-Key: if the first one arrived, there are two records"
+			}
+		}
+		return Kept, "it is sent again by itself, with the same Idempotency-Key"
+	}
 	if len(now.Fields) == 0 {
 		return Broken, "the page is gone, and what was typed with it"
 	}

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"strings"
 )
 
 // typeHalf types the first letter at the first of them that is typed on the page.
@@ -146,10 +147,32 @@ func invalid(submit func(t *tab, but string)) func(*tab) (Verdict, string) {
 			return Broken, fmt.Sprintf("it was sent, though %s is missing", gap)
 		}
 		if !told {
+			if hint := t.hint(gap); hint != "" {
+				return Kept, fmt.Sprintf("the button is held, and %q stands there until it is mended", hint)
+			}
 			return Broken, fmt.Sprintf("nothing was sent, and nobody learns that %s is missing", gap)
 		}
 		return Kept, what
 	}
+}
+
+// hint is what a page with a held button says while something is missing: what describes
+// the button, or a line that goes when it is mended.
+func (t *tab) hint(gap string) string {
+	l := t.see()
+	if !l.held() {
+		return ""
+	}
+	if described := l.Buttons[0].Described; described != "" {
+		return described
+	}
+	t.mend(gap)
+	for _, line := range l.news(t.quiet()) {
+		if line != "" && !strings.Contains(line, l.Buttons[0].Text) {
+			return line
+		}
+	}
+	return ""
 }
 
 // plainButtons clicks on each button that is for something else, on a page of its own

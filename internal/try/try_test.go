@@ -28,10 +28,11 @@ import (
 // are, the second with care, the third with the bundle, the last with a framework.
 var pages = map[string][]string{
 	"naive.html": {
-		"load-over-typing", "quiet-while-typing", "invalid-by-script", "plain-buttons", "two-clicks-5", "two-clicks-40", "two-clicks-150", "enter-and-click",
-		"pending-told", "pending-ends", "edit-while-sending", "refusal-at-its-field", "refusal-focus", "refusal-goes", "signed-out", "lost-reply", "quiet-after-success",
+		"load-over-typing", "load-over-choosing", "quiet-while-typing", "invalid-by-script", "plain-buttons",
+		"two-clicks-5", "two-clicks-40", "two-clicks-150", "enter-and-click", "enter-twice", "enter-held", "pending-told", "pending-ends", "edit-while-sending",
+		"refusal-at-its-field", "refusal-focus", "refusal-announced", "refusal-goes", "signed-out", "lost-reply", "success-announced", "quiet-after-success",
 	},
-	"careful.html":   {"edit-while-sending", "nothing-swallowed", "lost-reply"},
+	"careful.html":   {"edit-while-sending", "nothing-swallowed", "lost-reply", "key-after-error", "key-after-silence"},
 	"readymade.html": nil,
 	"react/built":    {"load-fails", "pending-ends", "edit-while-sending", "refusal-focus", "nothing-swallowed", "lost-reply"},
 }
@@ -68,7 +69,9 @@ func declared(t *testing.T, source *declare.Source, text string, refusal []byte)
 		d, err = &try.Declarations{}, nil
 	}
 	require.NoError(t, err)
-	d.Refusal = refusal
+	if refusal != nil {
+		d.Refusal = refusal
+	}
 	return d
 }
 

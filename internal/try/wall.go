@@ -54,11 +54,14 @@ func newWall(page string, d *Declarations) (*wall, error) {
 	}
 	w := &wall{name: name, hosts: map[string]bool{}, failed: map[string]error{}}
 	proxy := goproxy.NewProxyHttpServer()
-	proxy.Tr = &http.Transport{TLSClientConfig: &tls.Config{RootCAs: d.Certificates, MinVersion: tls.VersionTLS12}, Proxy: http.ProxyFromEnvironment, IdleConnTimeout: time.Minute}
+	out := &http.Transport{TLSClientConfig: &tls.Config{RootCAs: d.Certificates, MinVersion: tls.VersionTLS12}, Proxy: http.ProxyFromEnvironment, IdleConnTimeout: time.Minute}
 	proxy.Logger = log.New(io.Discard, "", 0)
 	inside := &goproxy.ConnectAction{Action: goproxy.ConnectMitm, TLSConfig: goproxy.TLSConfigFromCA(authority)}
 	proxy.OnRequest().HandleConnectFunc(func(host string, _ *goproxy.ProxyCtx) (*goproxy.ConnectAction, string) { return inside, host })
-	proxy.OnRequest().DoFunc(func(r *http.Request, _ *goproxy.ProxyCtx) (*http.Request, *http.Response) {
+	proxy.OnRequest().DoFunc(func(r *http.Request, c *goproxy.ProxyCtx) (*http.Request, *http.Response) {
+		c.RoundTripper = goproxy.RoundTripperFunc(func(r *http.Request, _ *goproxy.ProxyCtx) (*http.Response, error) {
+			return w.ask(out, r)
+		})
 		if r.URL.Host == own.Host {
 			d.introduce(r)
 		}
@@ -68,15 +71,6 @@ func newWall(page string, d *Declarations) (*wall, error) {
 		}
 		w.meet(r)
 		return r, nil
-	})
-	proxy.OnResponse().DoFunc(func(answer *http.Response, c *goproxy.ProxyCtx) *http.Response {
-		if answer != nil || c.Req == nil {
-			return answer
-		}
-		w.mu.Lock()
-		defer w.mu.Unlock()
-		w.failed[c.Req.URL.Host] = c.Error
-		return goproxy.NewResponse(c.Req, "text/plain", http.StatusBadGateway, "The page's server does not answer.")
 	})
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
@@ -99,6 +93,21 @@ func (w *wall) options() []chromedp.ExecAllocatorOption {
 		chromedp.Flag("ignore-certificate-errors-spki-list", w.name),
 		chromedp.Flag("force-webrtc-ip-handling-policy", "disable_non_proxied_udp"),
 	}
+}
+
+// ask asks the real server. Where it does not answer, the reason is remembered.
+func (w *wall) ask(out http.RoundTripper, r *http.Request) (*http.Response, error) {
+	answer, err := out.RoundTrip(r)
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if err == nil {
+		delete(w.failed, r.URL.Host)
+		return answer, nil
+	}
+	if r.Context().Err() == nil { // nobody has gone meanwhile
+		w.failed[r.URL.Host] = err
+	}
+	return goproxy.NewResponse(r, "text/plain", http.StatusBadGateway, "The page's server does not answer."), nil
 }
 
 // introduce adds what is declared for the page's own host: headers, and who asks.
