@@ -104,7 +104,7 @@ type reader struct {
 	byPath      map[string]*protoField
 	ids         map[string]form.FieldID
 	settings    map[string]*document.Node // of the fields section, by path
-	plurals     []pluralForms // texts that have several
+	plurals     []pluralForms             // texts that have several
 }
 
 var formKeys = []string{

@@ -326,6 +326,26 @@ func TestTwoGroupsOfOneForm(t *testing.T) {
 	require.ErrorContains(t, err, "crew/0", "a row stays in its group")
 }
 
+// A load that brings more rows than were sent brings no new application; what is typed in one
+// of them is one.
+func TestMoreRowsThanWereSent(t *testing.T) {
+	body := func(names ...string) []form.Answer {
+		list := []form.Answer{{Place: form.Place{Field: 0, Row: -1}, Value: form.Number(int64(len(names)), 0)}}
+		for k, name := range names {
+			list = append(list, answer(1, int32(k), name))
+		}
+		return list
+	}
+	s, _ := played(t, form.Declaration{
+		Name: "trip", Buttons: []string{"send"}, Submit: form.SubmitPolicy{URL: "/trips", Method: "POST", Timeout: time.Second}, Prefill: form.PrefillPolicy{URL: "/trip", Timeout: time.Second},
+		Fields: []form.Field{{Path: "crew", Kind: form.KindRows}, {Path: "crew/*/name", Kind: form.KindText}},
+	}, Loaded(1, body("Ada"), ""), Submit(""), Replied(1, 1, &Reply{Kind: ReplyAccepted}), Refresh(), Loaded(2, body("Ada", "Bo"), ""))
+	require.True(t, s.Holds("send").Has(HoldReceived))
+	_, err := s.Apply(Edit("crew/1/name", "Bea"))
+	require.NoError(t, err)
+	require.False(t, s.Holds("send").Has(HoldReceived))
+}
+
 // What is wrong with the whole form comes before a choice that has to be made.
 func TestTheWholeFormComesBeforeAChoice(t *testing.T) {
 	d := form.Declaration{

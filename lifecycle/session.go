@@ -321,9 +321,9 @@ func (s *Session) elapsed(t TimerID) error {
 	return ErrStale
 }
 
-// arm starts the session's one timer of a kind; an older one is disarmed.
+// arm starts the session's one timer of a kind. None of that kind runs: the judge takes the
+// end of one that was left behind for an answer that is current.
 func (s *Session) arm(kind TimerKind, after time.Duration) {
-	s.disarm(kind)
 	s.nextTimer++
 	s.timers[kind] = s.nextTimer
 	s.emit(Effect{Kind: EffectArm, Timer: s.nextTimer, Of: kind, After: after})

@@ -268,11 +268,11 @@ func (s *Session) reset() error {
 	if !s.open() {
 		s.mergeKept() // what has come is saved, and a clear takes it too
 	}
-	if s.clearNext || s.thenDue && s.form.Accepted.Then == form.ThenClear {
-		s.clearNext, s.thenDue = false, false
+	clears := s.clearNext || s.thenDue && s.form.Accepted.Then == form.ThenClear
+	s.clearNext, s.thenDue = false, false
+	if clears {
 		s.toDefaults()
 	} else {
-		s.thenDue = false
 		s.toBaseline()
 	}
 	return nil

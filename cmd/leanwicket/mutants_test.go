@@ -241,6 +241,7 @@ var sameProgram = map[[3]string]string{
 	{"if v.Kind == ValueVeiled && other.Kind == ValueVeiled {", "&&", "||"}:                         "a private value is compared with private values only",
 	{"s.cells[i] = cell{field: form.FieldID(i), row: -1, bits: bitAsked | bitBaseAsked}", "1", "2"}: "any place below zero is none",
 	{"if s.form.GroupOf(a.Field) != group || a.Row < 0 || int(a.Row) >= count {", "||", "&&"}:       "the values of a body's rows come with the number of rows",
+	{"if s.tally[classInvalid] == 0 {", "if s.tally[classInvalid] == 0 { return count }", ""}: "without an issue of a rule the walk counts none",
 	{`return 0, &UnknownError{"request", ""}`, "0", "1"}:                                            "nobody looks at the number beside an error",
 }
 

@@ -14,11 +14,12 @@ import (
 )
 
 // Finding is one thing that is wrong: its line in the page, what, and what would
-// be right.
+// be right. Advice breaks no lifecycle by itself: it is what makes a page hard to hear.
 type Finding struct {
 	Line   int
 	What   string
 	Remedy string
+	Advice bool
 }
 
 func (f Finding) String() string { return fmt.Sprintf("%d: %s; %s", f.Line, f.What, f.Remedy) }
@@ -28,7 +29,8 @@ type element struct {
 	line      int
 	name      string
 	attribute map[string]string
-	text      string // of a button
+	text      string // of a button or an option
+	of        string // of an option: the name of its choice
 	labelled  bool   // it stands in a label
 }
 
@@ -62,24 +64,32 @@ func (e element) isSubmit() bool {
 type page struct {
 	form     element
 	inside   []element // in the form, in order
+	located  []string
+	speaks   bool // it has a live region
 	labels   map[string]bool
 	ids      map[string]int
 	problems []Finding
 }
 
 func (p *page) wrong(line int, remedy, format string, args ...any) {
-	p.problems = append(p.problems, Finding{line, fmt.Sprintf(format, args...), remedy})
+	p.problems = append(p.problems, Finding{Line: line, What: fmt.Sprintf(format, args...), Remedy: remedy})
+}
+
+func (p *page) advise(line int, remedy, format string, args ...any) {
+	p.problems = append(p.problems, Finding{Line: line, What: fmt.Sprintf(format, args...), Remedy: remedy, Advice: true})
 }
 
 // Page reads a page and compares its first form, or the first that names a
-// compiled form, with a form. The findings are in the order of the page; what is
-// missing comes last. The error is that of reading.
-func Page(form *form.Form, in io.Reader) ([]Finding, error) {
+// compiled form, with a form. Located are the fields whose controls a try file finds by
+// selectors: their names are the page's own matter. The findings are in the order of the
+// page; what is missing comes last. The error is that of reading.
+func Page(form *form.Form, in io.Reader, located ...string) ([]Finding, error) {
 	text, err := io.ReadAll(in)
 	if err != nil {
 		return nil, err
 	}
 	p := read(string(text))
+	p.located = located
 	if p.form.line == 0 {
 		return nil, fmt.Errorf("found no form in the page; right would be one with the fields of %s", form.Name)
 	}
@@ -89,6 +99,10 @@ func Page(form *form.Form, in io.Reader) ([]Finding, error) {
 		switch {
 		case e.isControl():
 			p.control(form, e)
+		case e.name == "option":
+			p.option(form, e)
+		case e.attribute["type"] == "reset":
+			p.wrong(e.line, "right would be no such button, or one that asks before", "the button %q throws away everything that was typed, beside the button that sends", cmp.Or(e.text, e.attribute["value"], "Reset"))
 		case e.isSubmit() && slices.Contains(rowButtons, e.attribute["name"]):
 			p.rowButton(form, e)
 		case e.isSubmit():
@@ -107,7 +121,7 @@ func Page(form *form.Form, in io.Reader) ([]Finding, error) {
 func read(text string) *page {
 	p := &page{labels: map[string]bool{}, ids: map[string]int{}}
 	z := html.NewTokenizer(strings.NewReader(text))
-	line, inForm, label, buttonAt := 1, false, 0, -1
+	line, inForm, label, textOf, chosen := 1, false, 0, -1, ""
 	for {
 		kind := z.Next()
 		if kind == html.ErrorToken {
@@ -125,6 +139,11 @@ func read(text string) *page {
 			if id := e.attribute["id"]; id != "" {
 				p.ids[id]++
 			}
+			p.speaks = p.speaks || isLive(e)
+			if token.Data == "select" {
+				chosen = e.attribute["name"]
+			}
+			e.of = chosen
 			switch {
 			case token.Data == "label":
 				label++
@@ -133,13 +152,13 @@ func read(text string) *page {
 				p.form, p.inside, inForm = e, nil, true
 			case inForm:
 				p.inside = append(p.inside, e)
-				if token.Data == "button" {
-					buttonAt = len(p.inside) - 1
+				if token.Data == "button" || token.Data == "option" {
+					textOf = len(p.inside) - 1
 				}
 			}
 		case html.TextToken:
-			if buttonAt >= 0 {
-				p.inside[buttonAt].text += strings.TrimSpace(token.Data)
+			if textOf >= 0 {
+				p.inside[textOf].text += strings.TrimSpace(token.Data)
 			}
 		case html.EndTagToken:
 			switch token.Data {
@@ -147,8 +166,10 @@ func read(text string) *page {
 				label = max(0, label-1)
 			case "form":
 				inForm = false
-			case "button":
-				buttonAt = -1
+			case "button", "option":
+				textOf = -1
+			case "select":
+				textOf, chosen = -1, ""
 			}
 		}
 	}
@@ -173,6 +194,8 @@ func (p *page) control(form *form.Form, e element) {
 	name := e.attribute["name"]
 	place, known := form.Lookup(strings.Replace(name, "*", "0", 1)) // a * is a row of a template
 	switch {
+	case name == "" && len(p.located) > 0:
+		return
 	case name == "":
 		p.wrong(e.line, `give it the path of its field: name="`+form.Fields[0].Path+`"`, "a control without a name is never sent")
 		return
@@ -184,6 +207,7 @@ func (p *page) control(form *form.Form, e element) {
 	}
 	p.described(e, name)
 	field := &form.Fields[place.Field]
+	p.box(form, e, place.Field)
 	throwsAway := ""
 	switch {
 	case e.attribute["type"] == "number":
@@ -207,11 +231,11 @@ func (p *page) control(form *form.Form, e element) {
 func (p *page) described(e element, name string) {
 	id := e.attribute["id"]
 	if !e.labelled && (id == "" || !p.labels[id]) && !e.has("aria-label") && !e.has("aria-labelledby") && !e.has("title") {
-		p.wrong(e.line, `right would be <label for="`+markup.ID(name)+`"> and this id`, "the control %q has no label", name)
+		p.advise(e.line, `right would be <label for="`+markup.ID(name)+`"> and this id`, "the control %q has no label", name)
 	}
 	for _, by := range strings.Fields(e.attribute["aria-describedby"]) {
 		if p.ids[by] == 0 {
-			p.wrong(e.line, "give an element this id, such as the list of the field's issues, or take the reference away", "%q is described by %q, which is not on the page", name, by)
+			p.advise(e.line, "give an element this id, such as the list of the field's issues, or take the reference away", "%q is described by %q, which is not on the page", name, by)
 		}
 	}
 	if id != "" && p.ids[id] > 1 {
@@ -224,8 +248,58 @@ func (p *page) button(form *form.Form, e element) {
 	if e.has("onclick") {
 		p.wrong(e.line, "listen to the form's submit event, which Enter raises too", "the submit button %q has a click handler", cmp.Or(e.text, e.attribute["value"]))
 	}
-	if e.name == "button" && !e.has("type") && !slices.Contains(form.Buttons, e.attribute["value"]) {
-		p.wrong(e.line, `right would be type="button", or type="submit" and value="`+form.Buttons[0]+`"`, "the button %q has no type, so it submits", e.text)
+	alone := !slices.ContainsFunc(p.inside, func(other element) bool { return other.isSubmit() && other.line != e.line })
+	if e.name == "button" && !e.has("type") && !alone && !slices.Contains(form.Buttons, e.attribute["value"]) {
+		remedy := `right would be type="button", or type="submit"`
+		if len(form.Buttons) > 1 {
+			remedy += ` and value="` + form.Buttons[0] + `"`
+		}
+		p.wrong(e.line, remedy, "the button %q has no type, so it submits", e.text)
+	}
+}
+
+// isLive reports whether what an element says is heard (WAI-ARIA, live regions).
+func isLive(e element) bool {
+	return e.name == "output" || e.has("aria-live") && e.attribute["aria-live"] != "off" || slices.Contains([]string{"status", "alert", "log"}, e.attribute["role"])
+}
+
+// option looks whether an option of a choice is one that the form has.
+func (p *page) option(declared *form.Form, e element) {
+	place, known := declared.Lookup(strings.Replace(e.of, "*", "0", 1))
+	value := e.text
+	if e.has("value") {
+		value = e.attribute["value"]
+	}
+	if known && value != "" {
+		p.has(declared, place.Field, e, value, fmt.Sprintf("the option %q of %q", value, e.of))
+	}
+}
+
+// box looks whether a box or radio button has a value, and one that the form has.
+func (p *page) box(declared *form.Form, e element, id form.FieldID) {
+	kind := declared.Fields[id].Kind
+	if e.attribute["type"] != "radio" && e.attribute["type"] != "checkbox" || kind == form.KindBoolean {
+		return
+	}
+	name := e.attribute["name"]
+	if !e.has("value") {
+		p.wrong(e.line, `right would be the option that it stands for, as value="…"`, "a box of %q has no value: \"on\" is sent, whichever it is", name)
+		return
+	}
+	p.has(declared, id, e, e.attribute["value"], fmt.Sprintf("the box %q of %q", e.attribute["value"], name))
+}
+
+func (p *page) has(declared *form.Form, id form.FieldID, e element, value, what string) {
+	options := declared.Fields[id].Options
+	if len(options) == 0 {
+		return
+	}
+	var texts []string
+	for _, o := range options {
+		texts = append(texts, declared.Format(o.Value))
+	}
+	if !slices.Contains(texts, value) {
+		p.wrong(e.line, "right would be one of: "+strings.Join(texts, ", "), "%s is none that the form has, so that it is always refused", what)
 	}
 }
 
@@ -274,8 +348,11 @@ func (p *page) enter() {
 	}
 }
 
-// missing looks for what the page does not have.
+// missing looks for what the page does not have. The script makes a live region of its own.
 func (p *page) missing(declared *form.Form) {
+	if !p.speaks && !p.form.has("data-leanwicket-form") {
+		p.advise(p.form.line, `right would be an element with role="status" that is there from the beginning`, "nothing on the page is a live region: what is said after a submit is not heard")
+	}
 	submits := slices.ContainsFunc(p.inside, element.isSubmit)
 	if !submits {
 		p.wrong(p.form.line, `right would be <button type="submit" value="`+declared.Buttons[0]+`">`, "the form has no submit button: Enter does nothing without script")
@@ -295,8 +372,13 @@ func (p *page) missing(declared *form.Form) {
 		if _, inRows := declared.Group(form.FieldID(id)); inRows {
 			continue // the script adds them
 		}
-		if !slices.ContainsFunc(p.inside, func(e element) bool { return e.isControl() && e.attribute["name"] == f.Path }) {
-			p.wrong(p.form.line, `right would be a control with name="`+f.Path+`"`, "the field %q (%s) has no control", f.Path, f.Label)
+		if !slices.Contains(p.located, f.Path) && !slices.ContainsFunc(p.inside, func(e element) bool { return e.isControl() && e.attribute["name"] == f.Path }) {
+			remedy := `right would be a control with name="` + f.Path + `"`
+			if len(f.Asked) > 0 { // a script may bring it when it is asked
+				p.advise(p.form.line, remedy+" when it is asked", "the field %q (%s), which is asked sometimes, has no control yet", f.Path, f.Label)
+				continue
+			}
+			p.wrong(p.form.line, remedy, "the field %q (%s) has no control", f.Path, f.Label)
 		}
 	}
 }

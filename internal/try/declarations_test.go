@@ -210,6 +210,9 @@ func TestAFirstTryFile(t *testing.T) {
 	for _, says := range []string{"page: \".\"\n", "# These fields were found by their names or labels: keeper.\n", `# plot: {control: "…"}`, "#   - {method: GET, url: \"/api/account\", body: {}}\n"} {
 		require.Contains(t, text, says)
 	}
+	markup, err := try.Markup(t.Context(), source, try.Options{Page: dir})
+	require.NoError(t, err)
+	require.Contains(t, markup, `<title>Garden</title>`)
 	d := declared(t, source, text, nil)
 	require.Equal(t, filepath.Clean(dir), d.Page)
 }

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"path/filepath"
 	"slices"
@@ -34,7 +35,7 @@ func First(ctx context.Context, source *declare.Source, o Options) (string, erro
 			return Kept, "seen"
 		}}.make(browser, page, p)
 		if err == nil && made.Verdict != Kept {
-			err = fmt.Errorf("%s", made.Why)
+			err = errors.New(made.Why)
 		}
 		return err
 	})
@@ -136,4 +137,24 @@ func join(list []candidate) string {
 		texts[k] = c.String()
 	}
 	return strings.Join(texts, ", ")
+}
+
+// Markup is a page's markup after its scripts have run, with what is in open shadow roots and
+// in frames of the same origin.
+func Markup(ctx context.Context, source *declare.Source, o Options) (string, error) {
+	var text string
+	_, err := withBrowser(ctx, source, o, func(browser context.Context, page string, p *plan) error {
+		made, err := trial{run: func(t *tab) (Verdict, string) {
+			t.arrive()
+			found, err := t.js("markup()")
+			t.need(err)
+			t.need(json.Unmarshal([]byte(found), &text))
+			return Kept, "seen"
+		}}.make(browser, page, p)
+		if err == nil && made.Verdict != Kept {
+			err = errors.New(made.Why)
+		}
+		return err
+	})
+	return text, err
 }

@@ -187,7 +187,7 @@ func (t *tab) until(most time.Duration, so func(look) bool) (look, bool) {
 		if time.Now().After(end) {
 			return l, false
 		}
-		time.Sleep(15 * time.Millisecond)
+		time.Sleep(40 * time.Millisecond)
 	}
 }
 

@@ -236,3 +236,6 @@ const unclaimed = () => {
   const called = e => [selectorOf(e), nameOf(e) || e.placeholder || (e.innerText ?? "").trim()]
   return { controls: operable().filter(e => shows(e) && !claimed.has(e)).map(called), buttons: every("button, input[type=submit], [role=button]").filter(shows).map(called) }
 }
+// The markup as the scripts have made it: that of a frame or shadow root stands after its
+// document's.
+const markup = () => roots.map(r => r.documentElement?.outerHTML ?? r.innerHTML).join("\n")

@@ -105,7 +105,7 @@ func TestEachMistakeIsFound(t *testing.T) {
 					}
 					return work.Wait()
 				}
-				if long {
+				if long && os.Getenv("MISTAKE") == "" {
 					err := tried("", func(string) bool { return true }, func(r Result) {
 						if strings.Contains(r.Trial, "check") {
 							return
@@ -119,11 +119,17 @@ func TestEachMistakeIsFound(t *testing.T) {
 					}
 				}
 				for k, m := range mistakes {
-					if !long && k%len(ways) != slices.Index(ways, way) {
+					if os.Getenv("MISTAKE") != "" && os.Getenv("MISTAKE") != m.name {
+						continue
+					}
+					if !long && os.Getenv("MISTAKE") == "" && k%len(ways) != slices.Index(ways, way) {
 						continue
 					}
 					// A mistake may break more than its own trials on one page or another; its
 					// own it breaks on each.
+					if way == "wizard" && m.name == "unfocused" { // the other step is not shown
+						m.breaks = []string{"refusal-shown"}
+					}
 					err := tried(m.name, func(name string) bool { return slices.Contains(m.breaks, name) && (long || name == m.breaks[0]) }, func(r Result) {
 						if r.Verdict != Broken {
 							t.Errorf("%s with the mistake %s: %s is %s: %s", way, m.name, r.Trial, r.Verdict, r.Why)

@@ -103,9 +103,9 @@ func refusalFocus(t *tab, _, now look) (Verdict, string) {
 	return Broken, "the focus stays where it was"
 }
 
-func refusalKeepsValues(_ *tab, before, now look) (Verdict, string) {
+func refusalKeepsValues(t *tab, before, now look) (Verdict, string) {
 	for _, path := range before.paths() {
-		if f := before.Fields[path]; f.Shown && now.Fields[path].Value != f.Value {
+		if f := before.Fields[path]; (f.Shown || len(t.typed[path]) > 0) && now.Fields[path].Value != f.Value {
 			return Broken, fmt.Sprintf("%s was %q and is %q", path, f.Value, now.Fields[path].Value)
 		}
 	}

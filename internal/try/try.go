@@ -137,7 +137,7 @@ func Run(ctx context.Context, source *declare.Source, o Options) (*Answer, error
 		p.ignored = append(p.ignored, answer.Moving...)
 		answer.Page = cmp.Or(o.Page, p.declared.Page)
 		var work errgroup.Group
-		work.SetLimit(cmp.Or(o.Tabs, 3))
+		work.SetLimit(cmp.Or(o.Tabs, 6))
 		var telling sync.Mutex
 		for k, t := range chosen {
 			work.Go(func() (err error) {
