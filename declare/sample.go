@@ -36,11 +36,11 @@ func candidates(f *form.Field) []string {
 	case form.KindBoolean:
 		return append(list, "true")
 	case form.KindDate:
-		return append(list, "2031-05-02", "2031-05-09")
+		return append(list, "2031-05-02", "2031-05-09", "2031-05-16")
 	case form.KindTime:
-		return append(list, "09:30", "10:45")
+		return append(list, "09:30", "10:45", "14:15")
 	case form.KindDateTime:
-		return append(list, "2031-05-02T09:30", "2031-05-09T10:45")
+		return append(list, "2031-05-02T09:30", "2031-05-09T10:45", "2031-05-16T14:15")
 	case form.KindFile:
 		return append(list, "papers.pdf", "letter.pdf")
 	case form.KindChoice, form.KindChoices:
@@ -83,7 +83,7 @@ func numbers(f *form.Field) []string {
 }
 
 func texts(f *form.Field) []string {
-	list := []string{"Heron", "quay@saltmarsh.example", "https://saltmarsh.example/"}
+	list := []string{"Heron", "quay@saltmarsh.example", "https://saltmarsh.example/", "pier@saltmarsh.example", "https://saltmarsh.example/tides"}
 	longest, shortest := int64(1000), int64(0)
 	for _, c := range f.Constraints {
 		switch c.Op {

@@ -132,6 +132,9 @@ func Plan(declared *form.Form, atATime int) [][]string {
 				set = append(set, path)
 			}
 		}
+		if companion, found := companionOf(declared, set); found {
+			set = append(set, companion)
+		}
 		if len(set) >= atATime {
 			plan, set = append(plan, set), nil
 		}
@@ -140,6 +143,32 @@ func Plan(declared *form.Form, atATime int) [][]string {
 		plan = append(plan, set)
 	}
 	return plan
+}
+
+// companionOf is a field that a walk edits as well, where a form that holds what is unchanged
+// has none in the walk that can be changed into another accepted answer: a box that has to be
+// ticked, a choice of one.
+func companionOf(f *form.Form, set []string) (path string, found bool) {
+	changes := func(id form.FieldID) bool {
+		accepted := len(declare.Samples(f, id, 2))
+		if f.Accepts(id, form.Value{}) {
+			accepted++
+		}
+		return accepted > 1
+	}
+	if !f.Submit.HoldUnchanged || slices.ContainsFunc(set, func(path string) bool {
+		place, _ := f.Lookup(path)
+		return changes(place.Field)
+	}) {
+		return "", false
+	}
+	for id := range f.Fields {
+		_, inRows := f.Group(form.FieldID(id))
+		if path := walkedPath(f, form.FieldID(id)); f.Fields[id].Kind != form.KindRows && !inRows && len(f.Fields[id].Asked) == 0 && !slices.Contains(set, path) && changes(form.FieldID(id)) {
+			return path, true
+		}
+	}
+	return "", false
 }
 
 // Walks are the walks of a plan: each with the same bounds, and its own fields;
@@ -247,6 +276,9 @@ func editedField(f *form.Form, path string) (edited, error) {
 	}
 	if f.Submit.HoldUnchanged && len(samples) > 2 {
 		add(samples[1])
+	}
+	if f.Submit.HoldUnchanged && len(samples) < 2 && f.Accepts(place.Field, form.Value{}) {
+		add("")
 	}
 	if raw, found := refusedText(f, place.Field); found {
 		add(raw)

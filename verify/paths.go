@@ -36,12 +36,34 @@ func (w *walker) ends(g guarantee.Guarantee, what string, good func(stateFlags) 
 		}
 		w.tried[g]++
 		b := guarantee.Breach{Guarantee: g, What: what}
+		if g == guarantee.WayForward {
+			b.What += w.inTheWay(int32(id))
+		}
 		session, feasible := w.write(int32(id), purpose{title: "The shortest session that breaks " + g.String(), comment: b.Error()})
 		if feasible {
 			w.found[g] = true
 			w.result.Breaches = append(w.result.Breaches, Breach{b, session})
 		}
 	}
+}
+
+// inTheWay says what holds a submit in a state, and which fields are wrong.
+func (w *walker) inTheWay(id int32) string {
+	x := newWorld()
+	x.unpack(w.store.packed(id), w.packer, &w.options)
+	text := ""
+	for _, word := range x.session.Holds("").Words() {
+		text += ", " + word
+	}
+	for f := range x.session.Fields() {
+		if f.Wrong() {
+			text += ", " + f.Path() + " is wrong"
+		}
+	}
+	if text == "" {
+		return ""
+	}
+	return "; in the way: " + text[2:]
 }
 
 // nearest is, of the states that have no way forward, the first in which the

@@ -248,3 +248,28 @@ func FuzzBounds(f *testing.F) {
 		}
 	})
 }
+
+// A form that holds what is unchanged has a way forward, however few answers a field has: one
+// address, a box that has to be ticked, a choice of one, a box that decides what is asked.
+func TestUnchangedFormsWithFewAnswers(t *testing.T) {
+	held := func(schema string) *form.Form {
+		return formOf(t, "form: reader\nschema: "+schema+"\nprefill: {url: /reader, needed: true}\nsubmit: {url: /reader, method: PUT, unchanged: hold}\n").Form
+	}
+	bounds := verify.Options{Attempts: 1, Tries: 1, Loads: 2}
+	for _, schema := range []string{
+		`{properties: {email: {type: string, format: email}}, required: [email]}`,
+		`{properties: {email: {type: string, format: email}, agreed: {const: true}}, required: [email, agreed]}`,
+		`{properties: {site: {type: string, format: uri}, kind: {enum: [only]}}, required: [kind]}`,
+		`{properties: {power: {type: boolean}, since: {type: string, format: date}}, if: {properties: {power: {const: true}}, required: [power]}, then: {required: [since]}}`,
+	} {
+		f := held(schema)
+		for _, o := range verify.Walks(bounds, verify.Plan(f, 1)) {
+			require.Empty(t, walk(t, f, o).Breaches, "%s, edited: %v", schema, o.Edited)
+		}
+	}
+	// Where there is no other answer at all, it is said what is in the way.
+	bounds.Edited = []string{"agreed"}
+	result := walk(t, held(`{properties: {agreed: {const: true}}, required: [agreed]}`), bounds)
+	require.NotEmpty(t, result.Breaches)
+	require.Contains(t, result.Breaches[0].What, "in the way: unchanged")
+}
