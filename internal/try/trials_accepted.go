@@ -58,7 +58,7 @@ func successAnnounced(t *tab) (Verdict, string) {
 		return NotApplicable, "nothing is said"
 	case len(now.Alerts) > len(before.Alerts):
 		return Kept, "the browser's own dialog says it"
-	case now.announces(before):
+	case now.announces(news...):
 		return Kept, "a live region says so"
 	case slices.ContainsFunc(news, func(line string) bool { return strings.Contains(now.FocusText, line) }):
 		return Kept, "the focus goes to what says so"

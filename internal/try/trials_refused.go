@@ -63,17 +63,19 @@ func refusalAnnounced(t *tab, _, now look) (Verdict, string) {
 		return NotApplicable, "what the server says is not shown"
 	case slices.ContainsFunc(now.Alerts, func(text string) bool { return strings.Contains(text, says) }):
 		return Kept, "the browser's own dialog says it"
-	case now.announces(t.opened):
-		return Kept, "a live region says so"
+	case now.announces(says):
+		return Kept, "a live region says it"
 	case now.Focus != "" && strings.Contains(at.Described, says) || strings.Contains(now.FocusText, says):
 		return Kept, "the focus has gone to what says it"
 	}
 	return Broken, "no live region says it, and the focus does not go to it"
 }
 
-// announces reports whether a live region says something that it did not say before.
-func (l look) announces(before look) bool {
-	return slices.ContainsFunc(l.Live, func(text string) bool { return !slices.Contains(before.Live, text) })
+// announces reports whether a live region says one of some texts.
+func (l look) announces(says ...string) bool {
+	return slices.ContainsFunc(l.Live, func(text string) bool {
+		return slices.ContainsFunc(says, func(one string) bool { return strings.Contains(text, one) })
+	})
 }
 
 // refusalStays waits: what has to be read and mended may not go by itself.

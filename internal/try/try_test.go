@@ -120,17 +120,23 @@ var mistakes = []struct {
 	old, new string
 }{
 	{[]string{"load-over-typing"}, `form.elements["vessel/name"].value = record`, `form.elements["vessel/name"].value ||= record`},
+	{[]string{"load-over-choosing"}, `form.elements["vessel/length"].value = record`, `form.elements["vessel/length"].value ||= record`},
 	{[]string{"quiet-while-typing"}, "form.addEventListener(\"input\", e => {\n    show(e.target)", "form.addEventListener(\"change\", e => show(e.target))\n  form.addEventListener(\"input\", e => {"},
 	{[]string{"invalid-by-script"}, "e.preventDefault()\n    apply.textContent", "e.preventDefault()\n    if (e.submitter === null && controls.map(show).includes(false)) return\n    apply.textContent"},
 	{[]string{"plain-buttons"}, "<button>Berth", `<button type="button">Berth`},
-	{[]string{"two-clicks-5", "two-clicks-40", "two-clicks-150", "enter-and-click"}, `apply.textContent = "Sending…"`, `if (apply.textContent !== "Apply") return; apply.textContent = "Sending…"`},
-	{[]string{"pending-told"}, `apply.textContent = "Sending…"`, `apply.textContent = message.ariaLive = "polite"; message.textContent = "Being sent."; apply.textContent = "Sending…"`},
+	{[]string{"two-clicks-5", "two-clicks-40", "two-clicks-150", "enter-and-click", "enter-twice", "enter-held"}, `apply.textContent = "Sending…"`, `if (apply.textContent !== "Apply") return; apply.textContent = "Sending…"`},
+	{[]string{"pending-told"}, `apply.textContent = "Sending…"`, `const told = document.body.appendChild(document.createElement("output"))
+    told.textContent = "Being sent."
+    new MutationObserver(() => { if (apply.textContent === "Apply") told.remove() }).observe(apply, { childList: true })
+    apply.textContent = "Sending…"`},
 	{[]string{"pending-ends"}, `method: "POST",`, `method: "POST", signal: AbortSignal.timeout(8000),`},
 	{[]string{"edit-while-sending"}, `apply.textContent = "Sending…"`, `apply.textContent = "Sending…"; controls.forEach(c => { c.readOnly = true })`},
 	{[]string{"refusal-at-its-field"}, "const body = await response.json()", `const body = await response.json(), wrong = form.elements[body.errors[0].pointer.slice(2)]
         wrong?.setAttribute("aria-invalid", "true")
         wrong?.setAttribute("aria-describedby", "message")`},
 	{[]string{"refusal-focus"}, "const body = await response.json()", "const body = await response.json()\n        form.elements[body.errors[0].pointer.slice(2)]?.focus()"},
+	{[]string{"refusal-announced"}, "message.textContent = body", "message.ariaLive = \"assertive\"\n        message.textContent = body"},
+	{[]string{"success-announced"}, "message.textContent = \"Your", "message.ariaLive = \"polite\"\n        message.textContent = \"Your"},
 	{[]string{"refusal-goes"}, "window.onbeforeunload = () => true", "window.onbeforeunload = () => true\n    message.textContent = \"\""},
 	{[]string{"signed-out"}, `location.href = "/signin.html"`, `message.textContent = "Sign in in another window, then apply again."`},
 	{[]string{"lost-reply"}, `headers: {`, `headers: { "Idempotency-Key": (window.key ||= crypto.randomUUID()),`},
@@ -344,7 +350,8 @@ submit: {url: /calls}
 	}
 	require.Equal(t, []string{
 		"quiet-while-typing", "gone-when-mended", "plain-buttons", "pending-told", "pending-ends",
-		"refusal-at-its-field", "refusal-focus", "signed-out", "lost-reply", "asks-at-reload", "asks-at-close", "asks-at-back",
+		"refusal-at-its-field", "refusal-focus", "signed-out", "lost-reply", "key-after-refusal", "key-after-success",
+		"asks-at-reload", "asks-at-close", "asks-at-back", "asks-after-choosing",
 	}, breaks(answer))
 	for trial, why := range map[string]string{
 		"load-over-typing": "guest is not there before the load", "pending-shown": "the button is gone", "plain-buttons": `the button "Map" sends the form`,
