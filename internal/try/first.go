@@ -75,15 +75,20 @@ func (t *tab) first(page, dir string, l look, controls, buttons []candidate) str
 		var lines []string
 		for _, path := range missing {
 			f, _ := t.field(inFirstRow(path))
-			switch {
+			group, _ := t.inRows(inFirstRow(path))
+			unknown := "  # " + path + ": {control: \"…\"}"
+			switch c, found := likely(f, controls); {
 			case f.Kind == form.KindRows:
-				lines = append(lines, "  # "+path+": {control: \"…\"}  # the button that adds a row")
+				lines = append(lines, unknown+"  # the button that adds a row")
+			case group != "":
+				lines = append(lines, unknown+"  # {row} is the row's number")
+			case len(f.Asked) > 0:
+				lines = append(lines, unknown+"  # asked sometimes, so that it may come later")
+			case found:
+				lines = append(lines, fmt.Sprintf("  %s: {control: %s}  # is it this one?", path, quoted(c[0])))
+				controls = slices.DeleteFunc(controls, func(other candidate) bool { return other == c })
 			default:
-				if c, found := likely(f, controls); found {
-					lines = append(lines, fmt.Sprintf("  %s: {control: %s}  # is it this one?", path, quoted(c[0])))
-				} else {
-					lines = append(lines, "  # "+path+": {control: \"…\"}")
-				}
+				lines = append(lines, unknown)
 			}
 		}
 		if slices.ContainsFunc(lines, func(l string) bool { return !strings.HasPrefix(l, "  #") }) {
