@@ -61,7 +61,7 @@ func (h *handler) readJSON(r *http.Request, s *sent) error {
 			s.rows[path] = int(a.Value.Integer())
 			continue
 		}
-		s.values[path] = strings.Split(h.form.Format(a.Value), "\n")
+		s.values[path] = h.form.Format(a.Value)
 	}
 	return nil
 }

@@ -32,12 +32,12 @@ type visit struct {
 // sent is what a request carries.
 type sent struct {
 	key, version, button string
-	account              string              // the digest of whose work it is; empty: not said
-	values               map[string][]string // by control name
-	rows                 map[string]int      // by group: how many
-	change               *lifecycle.Event    // a row is added or removed; nothing is submitted
-	whole, patch         bool                // as JSON: a whole record, or a merge patch (RFC 7396)
-	wrong                []problemEntry      // what cannot be taken for an answer of its field at all
+	account              string            // the digest of whose work it is; empty: not said
+	values               map[string]string // by control name, as typed; several are lines
+	rows                 map[string]int    // by group: how many
+	change               *lifecycle.Event  // a row is added or removed; nothing is submitted
+	whole, patch         bool              // as JSON: a whole record, or a merge patch (RFC 7396)
+	wrong                []problemEntry    // what cannot be taken for an answer of its field at all
 }
 
 var errTooMany = errors.New("too many fields")
@@ -48,7 +48,7 @@ func (h *handler) read(r *http.Request) (*sent, error) {
 	if err != nil {
 		return nil, errors.New("the request says no Content-Type")
 	}
-	s := &sent{key: r.Header.Get("Idempotency-Key"), version: r.Header.Get("If-Match"), account: r.Header.Get(markup.AccountHeader), rows: map[string]int{}, values: map[string][]string{}}
+	s := &sent{key: r.Header.Get("Idempotency-Key"), version: r.Header.Get("If-Match"), account: r.Header.Get(markup.AccountHeader), rows: map[string]int{}, values: map[string]string{}}
 	switch kind {
 	case "application/json", "application/merge-patch+json":
 		return s, h.readJSON(r, s)
@@ -99,7 +99,7 @@ func (h *handler) readForm(posted url.Values, s *sent) error {
 				s.rows[name] = n
 			}
 		default:
-			s.values[name] = values
+			s.values[name] = strings.ReplaceAll(strings.Join(values, "\n"), "\r\n", "\n") // a browser sends CRLF
 		}
 	}
 	s.key = cmp.Or(s.key, posted.Get(markup.Key))
@@ -160,7 +160,7 @@ func (v *visit) fill(s *sent) {
 	}
 	var edits []lifecycle.Event
 	for f := range v.session.Fields() {
-		values, given := s.values[f.Path()]
+		raw, given := s.values[f.Path()]
 		kind := f.Declared().Kind
 		switch {
 		case kind == form.KindRows:
@@ -170,8 +170,8 @@ func (v *visit) fill(s *sent) {
 		case !given && s.patch:
 			continue // what a merge patch does not mention stays
 		}
-		if raw := strings.Join(values, "\n"); raw != f.Raw() {
-			edits = append(edits, lifecycle.Edit(f.Path(), strings.ReplaceAll(raw, "\r\n", "\n")))
+		if raw != f.Raw() {
+			edits = append(edits, lifecycle.Edit(f.Path(), raw))
 		}
 	}
 	for _, e := range edits {
