@@ -25,6 +25,8 @@ func Options(program, profile string, visible bool) []chromedp.ExecAllocatorOpti
 		chromedp.ExecPath(program), chromedp.NoSandbox, chromedp.DisableGPU, chromedp.UserDataDir(profile), chromedp.WSURLReadTimeout(time.Minute),
 		chromedp.Flag("headless", "new"), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true),
 		chromedp.Flag("disable-component-update", true),
+		// Without these each window would run two pages of the browser's own address bar.
+		chromedp.Flag("disable-features", "Translate,WebUIOmniboxPopup,WebUIOmniboxFullPopup,WebUIOmniboxAimPopup"),
 	)
 	if visible {
 		options = append(options, chromedp.Flag("headless", false))
