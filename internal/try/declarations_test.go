@@ -202,6 +202,33 @@ func TestTryFiles(t *testing.T) {
 	}
 }
 
+// The try file of docs/try.md is one, for a form with its fields.
+func TestTheDocsTryFile(t *testing.T) {
+	docs, err := os.ReadFile(filepath.Join("..", "..", "docs", "try.md"))
+	require.NoError(t, err)
+	_, rest, _ := strings.Cut(string(docs), "```yaml\n")
+	text, _, found := strings.Cut(rest, "```")
+	require.True(t, found)
+	dir := t.TempDir()
+	server := httptest.NewTLSServer(http.NotFoundHandler())
+	defer server.Close()
+	for name, data := range map[string]string{
+		"permit.form.yaml": "form: permit\nschema: {properties: {vessel: {properties: {name: {type: string}}}, crew: {type: array, items: {properties: {name: {type: string}}}}, berth: {type: string}, arrival: {type: string, format: date}, notes: {type: string}}}\nsubmit: {url: /permits}\n",
+		"permit.try.yaml":  text, "permit.json": "{}", "refusal.json": "{}",
+		"office.pem": string(pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: server.Certificate().Raw})),
+	} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(data), 0o644))
+	}
+	t.Setenv("OFFICE_PASSWORD", "quay")
+	t.Setenv("REEDS", "reeds")
+	source, err := declare.Open(filepath.Join(dir, "permit.form.yaml"))
+	require.NoError(t, err)
+	d, err := try.ReadDeclarations(try.DeclarationsBeside(source.File), source.Form)
+	require.NoError(t, err)
+	require.Equal(t, "quay", d.Password)
+	require.Len(t, d.Controls, 6)
+}
+
 // A first try file names what was found, guesses what was not, and can be tried.
 func TestAFirstTryFile(t *testing.T) {
 	dir, source := beside(t, gardenForm, strings.Replace(gardenPage, "id=who", "id=keeper-name placeholder=Name", 1))
