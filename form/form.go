@@ -8,7 +8,7 @@ import (
 	"strings"
 )
 
-// Form is what is declared once and shared by all sessions. It never changes.
+// Form is what is declared once and shared by all sessions. It is immutable.
 type Form struct {
 	Declaration
 

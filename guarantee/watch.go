@@ -72,7 +72,7 @@ type ArmedTimer struct {
 	After time.Duration
 }
 
-// sentWork is what an attempt carries. It never changes.
+// sentWork is what an attempt carries. It is immutable.
 type sentWork struct {
 	content string // button and values, written down
 	button  string

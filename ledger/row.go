@@ -28,7 +28,7 @@ func (row Row) State(r Reservation) (State, Answer, error) {
 	return Settled, a, err
 }
 
-// Answer is that of a settled row.
+// Answer is what a settled row was answered with.
 func (row Row) Answer() (a Answer, err error) {
 	a = Answer{Status: *row.Status, Body: row.Body}
 	if row.Header != nil {

@@ -58,7 +58,7 @@ func (c *cell) dirtyClasses() uint8 {
 }
 
 // change alters a cell's bits and rules, and keeps the counts and the list of
-// changed cells in step. It is the only place that writes them.
+// changed cells in step. Nothing else writes them.
 func (s *Session) change(i int32, set, clear cellBits, rules form.Codes) {
 	c := &s.cells[i]
 	bitsBefore, rulesBefore := c.bits, c.rules

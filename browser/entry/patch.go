@@ -38,7 +38,7 @@ func (p *patch) take() string {
 	return text
 }
 
-// flags are the letters of what is so.
+// flags joins the letters whose conditions are true.
 func flags(pairs ...any) string {
 	var letters []byte
 	for k := 0; k < len(pairs); k += 2 {

@@ -298,7 +298,7 @@ func (p *page) keep(kept *lifecycle.Restored, more bool) {
 	p.out.add("keep", mark, text)
 }
 
-// Do is that of runner.Transport.
+// Do implements [runner.Transport].
 func (n number) Do(r runner.Request, done func(runner.Answer)) (stop func()) {
 	p := pages[n]
 	p.next++
@@ -312,7 +312,7 @@ func (n number) Do(r runner.Request, done func(runner.Answer)) (stop func()) {
 	}
 }
 
-// After is that of runner.Clock.
+// After implements [runner.Clock].
 func (n number) After(d time.Duration, f func()) (stop func()) {
 	p := pages[n]
 	p.next++
@@ -322,5 +322,5 @@ func (n number) After(d time.Duration, f func()) (stop func()) {
 	return func() { delete(p.timers, id); p.out.add("stop", strconv.Itoa(id)) }
 }
 
-// Now is that of runner.Clock.
+// Now implements [runner.Clock].
 func (n number) Now() time.Duration { return pages[n].now }

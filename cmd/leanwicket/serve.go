@@ -32,8 +32,8 @@ func serveCommand() *cobra.Command {
 		Short: "Serve the harbour office, or a form as a page that works without script",
 		Long: `Serves the demo as a small real application: the forms of the harbour office of
 Saltmarsh Quay over an SQLite file, with a panel that turns delays, refusals, lost
-replies, outages and expired sign-ins on. The file is a new one that goes at the
-end, unless --data names one.
+replies, outages and expired sign-ins on. Without --data the file is
+temporary: it is removed at the end.
 
 With a form it serves that, with a backend that stands in for yours: it gives each
 record a number, and answers a repeat with the first one's answer.

@@ -161,12 +161,12 @@ func Read(file string, data []byte) (root *Node, err error) {
 			root, err = nil, report.Err()
 		}
 	}()
-	file2, parseErr := parser.ParseBytes(data, 0)
+	parsed, parseErr := parser.ParseBytes(data, 0)
 	if parseErr != nil {
 		report.syntax(parseErr)
 		return nil, report.Err()
 	}
-	docs := file2.Docs
+	docs := parsed.Docs
 	for len(docs) > 1 && docs[len(docs)-1].Body == nil {
 		docs = docs[:len(docs)-1]
 	}

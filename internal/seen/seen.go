@@ -9,7 +9,7 @@ type Writer struct {
 	Status int // as it is written; begin with http.StatusOK
 }
 
-// WriteHeader is that of http.ResponseWriter.
+// WriteHeader implements [http.ResponseWriter].
 func (w *Writer) WriteHeader(status int) {
 	w.Status = status
 	w.ResponseWriter.WriteHeader(status)

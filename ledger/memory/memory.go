@@ -35,7 +35,7 @@ func New(keep time.Duration) *Store {
 	return &Store{keep: keep, now: time.Now, entries: map[ledger.Key]*entry{}}
 }
 
-// Reserve is that of ledger.Store.
+// Reserve implements [ledger.Store].
 func (s *Store) Reserve(_ context.Context, r ledger.Reservation) (ledger.State, ledger.Answer, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -67,7 +67,7 @@ func (s *Store) sweep(now time.Time) {
 	}
 }
 
-// Settle is that of ledger.Store.
+// Settle implements [ledger.Store].
 func (s *Store) Settle(_ context.Context, r ledger.Reservation, a ledger.Answer) error {
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -79,7 +79,7 @@ func (s *Store) Settle(_ context.Context, r ledger.Reservation, a ledger.Answer)
 	return nil
 }
 
-// Find is that of ledger.Store.
+// Find implements [ledger.Store].
 func (s *Store) Find(_ context.Context, k ledger.Key) (ledger.Answer, bool, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -89,7 +89,7 @@ func (s *Store) Find(_ context.Context, k ledger.Key) (ledger.Answer, bool, erro
 	return ledger.Answer{}, false, nil
 }
 
-// Release is that of ledger.Store.
+// Release implements [ledger.Store].
 func (s *Store) Release(_ context.Context, r ledger.Reservation) error {
 	s.mu.Lock()
 	defer s.mu.Unlock()

@@ -52,7 +52,7 @@ func New(ctx context.Context, pool *pgxpool.Pool, o Options) (*Store, error) {
 	return s, nil
 }
 
-// Reserve is that of ledger.Store.
+// Reserve implements [ledger.Store].
 func (s *Store) Reserve(ctx context.Context, r ledger.Reservation) (state ledger.State, answer ledger.Answer, err error) {
 	batch := &pgx.Batch{}
 	// What is over is taken over: an answer that is no longer kept, or work whose
@@ -81,7 +81,7 @@ func (s *Store) settled(r ledger.Reservation, a ledger.Answer) []any {
 	return []any{a.Status, a.HeaderText(), a.Body, s.keep.Microseconds(), r.Principal, r.Route, r.Key.Key, r.Owner[:]}
 }
 
-// Settle is that of ledger.Store.
+// Settle implements [ledger.Store].
 func (s *Store) Settle(ctx context.Context, r ledger.Reservation, a ledger.Answer) error {
 	tag, err := s.pool.Exec(ctx, settle, s.settled(r, a)...)
 	if err == nil && tag.RowsAffected() != 1 {
@@ -90,7 +90,7 @@ func (s *Store) Settle(ctx context.Context, r ledger.Reservation, a ledger.Answe
 	return err
 }
 
-// Find is that of ledger.Store.
+// Find implements [ledger.Store].
 func (s *Store) Find(ctx context.Context, k ledger.Key) (ledger.Answer, bool, error) {
 	var row ledger.Row
 	err := s.pool.QueryRow(ctx, `SELECT status, header, body FROM leanwicket_keys WHERE principal = $1 AND route = $2 AND key = $3 AND status IS NOT NULL AND until >= now()`,
@@ -105,7 +105,7 @@ func (s *Store) Find(ctx context.Context, k ledger.Key) (ledger.Answer, bool, er
 	return answer, true, err
 }
 
-// Release is that of ledger.Store.
+// Release implements [ledger.Store].
 func (s *Store) Release(ctx context.Context, r ledger.Reservation) error {
 	_, err := s.pool.Exec(ctx, `DELETE FROM leanwicket_keys WHERE principal = $1 AND route = $2 AND key = $3 AND owner = $4 AND status IS NULL`,
 		r.Principal, r.Route, r.Key.Key, r.Owner[:])
@@ -133,7 +133,7 @@ func (s *Store) InTransaction() TransactionStore { return TransactionStore{s} }
 // waits for the row of its key. Beside the work's own it takes two round trips.
 type TransactionStore struct{ *Store }
 
-// Transact is that of ledger.Transactional.
+// Transact implements [ledger.Transactional].
 func (t TransactionStore) Transact(ctx context.Context, r ledger.Reservation, patience time.Duration, work ledger.Work) (ledger.State, ledger.Answer, error) {
 	connection, err := t.pool.Acquire(ctx)
 	if err != nil {

@@ -54,7 +54,7 @@ redis.call('HSET', KEYS[1], 'f', ARGV[1], 'o', ARGV[2], 'u', now + ARGV[3])
 redis.call('PEXPIRE', KEYS[1], ARGV[3] + ARGV[4])
 return {ARGV[1], ARGV[2]}`)
 
-// Reserve is that of ledger.Store.
+// Reserve implements [ledger.Store].
 func (s *Store) Reserve(ctx context.Context, r ledger.Reservation) (ledger.State, ledger.Answer, error) {
 	known, err := reserve.Run(ctx, s.client, s.name(r.Key), r.Fingerprint[:], r.Owner[:], r.Lease.Milliseconds(), s.keep.Milliseconds()).Slice()
 	if err != nil {
@@ -88,7 +88,7 @@ redis.call('HSET', KEYS[1], 's', ARGV[2], 'h', ARGV[3], 'b', ARGV[4])
 redis.call('PEXPIRE', KEYS[1], ARGV[5])
 return 1`)
 
-// Settle is that of ledger.Store.
+// Settle implements [ledger.Store].
 func (s *Store) Settle(ctx context.Context, r ledger.Reservation, a ledger.Answer) error {
 	settled, err := settle.Run(ctx, s.client, s.name(r.Key), r.Owner[:], a.Status, a.HeaderText(), a.Body, s.keep.Milliseconds()).Int()
 	if err == nil && settled == 0 {
@@ -97,7 +97,7 @@ func (s *Store) Settle(ctx context.Context, r ledger.Reservation, a ledger.Answe
 	return err
 }
 
-// Find is that of ledger.Store.
+// Find implements [ledger.Store].
 func (s *Store) Find(ctx context.Context, k ledger.Key) (ledger.Answer, bool, error) {
 	known, err := s.client.HMGet(ctx, s.name(k)[0], "s", "h", "b").Result()
 	if err != nil || known[0] == nil {
@@ -118,7 +118,7 @@ if redis.call('HGET', KEYS[1], 'o') == ARGV[1] and redis.call('HEXISTS', KEYS[1]
 end
 return 0`)
 
-// Release is that of ledger.Store.
+// Release implements [ledger.Store].
 func (s *Store) Release(ctx context.Context, r ledger.Reservation) error {
 	return release.Run(ctx, s.client, s.name(r.Key), r.Owner[:]).Err()
 }

@@ -105,7 +105,7 @@ func (s *Store) Close() error {
 	return s.closed
 }
 
-// Reserve is that of ledger.Store.
+// Reserve implements [ledger.Store].
 func (s *Store) Reserve(ctx context.Context, r ledger.Reservation) (state ledger.State, answer ledger.Answer, err error) {
 	err = s.write(ctx, 0, func(ctx context.Context, tx *sql.Tx) error {
 		state, answer, err = s.reserveIn(ctx, tx, r)
@@ -132,7 +132,7 @@ func (s *Store) row(ctx context.Context, tx *sql.Tx, r ledger.Reservation) (row 
 	return row, until, err
 }
 
-// Settle is that of ledger.Store.
+// Settle implements [ledger.Store].
 func (s *Store) Settle(ctx context.Context, r ledger.Reservation, a ledger.Answer) error {
 	return s.write(ctx, 0, func(ctx context.Context, tx *sql.Tx) error { return s.settleIn(ctx, tx, r, a) })
 }
@@ -148,7 +148,7 @@ func (s *Store) settleIn(ctx context.Context, tx *sql.Tx, r ledger.Reservation, 
 	return nil
 }
 
-// Find is that of ledger.Store. It waits for no write.
+// Find implements [ledger.Store]. It waits for no write.
 func (s *Store) Find(ctx context.Context, k ledger.Key) (ledger.Answer, bool, error) {
 	var row ledger.Row
 	err := s.readers.QueryRowContext(ctx, `SELECT status, header, body FROM leanwicket_keys WHERE principal = ? AND route = ? AND key = ? AND status IS NOT NULL AND until >= ?`,
@@ -163,7 +163,7 @@ func (s *Store) Find(ctx context.Context, k ledger.Key) (ledger.Answer, bool, er
 	return answer, true, err
 }
 
-// Release is that of ledger.Store.
+// Release implements [ledger.Store].
 func (s *Store) Release(ctx context.Context, r ledger.Reservation) error {
 	return s.write(ctx, 0, func(ctx context.Context, tx *sql.Tx) error {
 		_, err := tx.StmtContext(ctx, s.release).ExecContext(ctx, r.Principal, r.Route, r.Key.Key, r.Owner[:])
@@ -203,7 +203,7 @@ func (s *Store) InTransaction() TransactionStore { return TransactionStore{s} }
 // TransactionStore is a ledger.Transactional.
 type TransactionStore struct{ *Store }
 
-// Transact is that of ledger.Transactional.
+// Transact implements [ledger.Transactional].
 func (t TransactionStore) Transact(ctx context.Context, r ledger.Reservation, patience time.Duration, work ledger.Work) (state ledger.State, answer ledger.Answer, err error) {
 	err = t.write(ctx, patience, func(ctx context.Context, tx *sql.Tx) error {
 		if state, answer, err = t.free(ctx, tx, r); err != nil || state != ledger.Reserved {
