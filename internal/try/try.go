@@ -43,7 +43,7 @@ type Options struct {
 	// Chromium is the program; empty: found on the path.
 	Chromium string
 	Visible  bool // with a window
-	Tabs     int  // trials at the same time; 0: four
+	Tabs     int  // trials at the same time; 0: three
 	// Progress is told each result as it comes, one at a time; nil: nobody.
 	Progress func(Result)
 }
@@ -137,7 +137,7 @@ func Run(ctx context.Context, source *declare.Source, o Options) (*Answer, error
 		p.ignored = append(p.ignored, answer.Moving...)
 		answer.Page = cmp.Or(o.Page, p.declared.Page)
 		var work errgroup.Group
-		work.SetLimit(cmp.Or(o.Tabs, 4))
+		work.SetLimit(cmp.Or(o.Tabs, 3))
 		var telling sync.Mutex
 		for k, t := range chosen {
 			work.Go(func() (err error) {

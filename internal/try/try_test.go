@@ -99,7 +99,8 @@ func breaks(answer *try.Answer) []string {
 }
 
 // Each page breaks what it is known to break, and nothing else, at every run: TRIES
-// says how many, ./test --long makes ten.
+// says how many, ./test --long makes ten. Without LONG=1 only every fourth trial is made of
+// what a page that breaks something keeps.
 func TestPages(t *testing.T) {
 	dir, source := copied(t)
 	runs := 1
@@ -107,8 +108,14 @@ func TestPages(t *testing.T) {
 		runs = n
 	}
 	for page, breaks := range pages {
+		var only []string
+		for k, name := range try.Names() {
+			if os.Getenv("LONG") != "" || len(breaks) == 0 || k%4 == 0 || slices.Contains(breaks, name) {
+				only = append(only, name)
+			}
+		}
 		for range runs {
-			require.Equal(t, breaks, broken(t, source, filepath.Join(dir, page), nil), page)
+			require.Equal(t, breaks, broken(t, source, filepath.Join(dir, page), only), page)
 		}
 	}
 }

@@ -1,0 +1,4 @@
+package try
+
+// Names are those of all trials.
+var Names = names
