@@ -61,9 +61,10 @@ func TestTheWholeJobInEachEngine(t *testing.T) {
 					seen <- string(text)
 				}
 			})
+			profile := chromiumtest.Profile(t)
 			arguments := append([]string(nil), engine.arguments...)
 			for k := range arguments {
-				arguments[k] = strings.NewReplacer("PROFILE", t.TempDir(), "PAGE", address).Replace(arguments[k])
+				arguments[k] = strings.NewReplacer("PROFILE", profile, "PAGE", address).Replace(arguments[k])
 			}
 			running := exec.Command(program, arguments...)
 			require.NoError(t, running.Start())

@@ -65,11 +65,7 @@ func TestAKilledBrowserForgetsNothing(t *testing.T) {
 					http.NotFound(w, r)
 				}
 			})
-			profile, err := os.MkdirTemp("", "leanwicket-killed-")
-			if !assert.NoError(t, err) {
-				return
-			}
-			defer os.RemoveAll(profile)
+			profile := chromiumtest.Profile(t)
 			open := func() (ask func(string) string, end func()) {
 				allocated, stop := chromedp.NewExecAllocator(context.Background(), chromium.Options(program, profile, false)...)
 				page, close := chromedp.NewContext(allocated)

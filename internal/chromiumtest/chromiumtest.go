@@ -28,11 +28,21 @@ func Find(t testing.TB) string {
 	return program
 }
 
+// Profile is an empty folder for what a browser keeps. It is removed after the test. A
+// browser's other processes may write into it a little longer, and that fails no test.
+func Profile(t testing.TB) string {
+	t.Helper()
+	profile, err := os.MkdirTemp("", "leanwicket-profile-")
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = os.RemoveAll(profile) })
+	return profile
+}
+
 // Open starts a browser with one empty page of 1280 by 800 pixels.
 func Open(t testing.TB) context.Context {
 	t.Helper()
 	program := Find(t)
-	allocated, stop := chromedp.NewExecAllocator(context.Background(), chromium.Options(program, t.TempDir(), false)...)
+	allocated, stop := chromedp.NewExecAllocator(context.Background(), chromium.Options(program, Profile(t), false)...)
 	t.Cleanup(stop)
 	page, end := chromedp.NewContext(allocated)
 	t.Cleanup(end)
