@@ -21,7 +21,7 @@ import (
 // load comes, eleven rows, held, sent once by two clicks, lost, settled, refused in the
 // eleventh row, accepted, reset.
 func TestTheWholeJobInEachEngine(t *testing.T) {
-	chromium := chromiumtest.Find(t)
+	chromium := chromiumtest.FindWhole(t)
 	for _, engine := range []struct {
 		name, program string
 		arguments     []string

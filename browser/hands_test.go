@@ -16,6 +16,8 @@ import (
 	cdpnetwork "github.com/chromedp/cdproto/network"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
+
+	"leanwicket.dev/internal/chromiumtest"
 )
 
 // value is what a control holds.
@@ -69,7 +71,7 @@ func TestOffline(t *testing.T) {
 
 // The back/forward cache gives back a form that lives.
 func TestBackForwardCache(t *testing.T) {
-	b := openTab(t)
+	b := tabOf(t, chromiumtest.Start(t, chromiumtest.FindWhole(t)))
 	b.static(map[string]string{"index.html": ownPage, "tides.html": "<title>Tides</title><p>High at noon."}, "visit")
 	b.accept.Store(true)
 	b.open("/")

@@ -43,8 +43,10 @@ type tab struct {
 	late   atomic.Int64 // nanoseconds by which the core is late
 }
 
-func openTab(t *testing.T) *tab {
-	b := &tab{t: t, ctx: chromiumtest.Open(t)}
+func openTab(t *testing.T) *tab { return tabOf(t, chromiumtest.Open(t)) }
+
+func tabOf(t *testing.T, ctx context.Context) *tab {
+	b := &tab{t: t, ctx: ctx}
 	b.file = filepath.Join(t.TempDir(), "office.db")
 	o, err := office.Open(b.file, office.Options{Log: slog.New(slog.DiscardHandler)})
 	require.NoError(t, err)

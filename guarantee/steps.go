@@ -85,13 +85,16 @@ func (w *Watch) checkNewAttempt(f *lifecycle.Effect, work *sentWork, now facts) 
 	}
 }
 
+// replaces reports whether an event puts something else in the place of all that was typed:
+// a reset, work that is discarded, or an earlier page's.
+func replaces(e lifecycle.Event) bool {
+	return e.Kind == lifecycle.EventReset || e.Kind == lifecycle.EventRestored || e.Kind == lifecycle.EventLeaveAnswered && e.Answer == lifecycle.AnswerDiscard
+}
+
 // checkEdits: edits-survive.
 func (w *Watch) checkEdits(e lifecycle.Event, o outcomes) {
 	s := w.session
-	if e.Kind == lifecycle.EventReset || e.Kind == lifecycle.EventRestored {
-		return
-	}
-	if e.Kind == lifecycle.EventLeaveAnswered && e.Answer == lifecycle.AnswerDiscard {
+	if replaces(e) {
 		return
 	}
 	accepted := o.learnt && o.kind == lifecycle.ReplyAccepted
@@ -117,8 +120,7 @@ func (w *Watch) checkEdits(e lifecycle.Event, o outcomes) {
 // checkSince: edits-survive. The session's mark of what was edited since is judged where
 // it changes: an edit brings it, and only the applicant takes it away.
 func (w *Watch) checkSince(e lifecycle.Event) {
-	if !w.sinceCounts() || e.Kind == lifecycle.EventReset || e.Kind == lifecycle.EventRestored ||
-		e.Kind == lifecycle.EventLeaveAnswered && e.Answer == lifecycle.AnswerDiscard {
+	if !w.sinceCounts() || replaces(e) {
 		return
 	}
 	edited, isEdit := w.session.Field(e.Path)

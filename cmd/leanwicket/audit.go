@@ -66,14 +66,14 @@ scripts have run, as leanwicket try reaches the page.`,
 		},
 	}
 	c.Flags().StringVar(&with, "with", "", "the try file (default: NAME.try.yaml beside the form file, where there is one)")
-	c.Flags().StringVar(&program, "chromium", "", "of an address: the browser's program (default: found on the path)")
+	c.Flags().StringVar(&program, "chromium", "", "of an address: the browser's program (default: chromium-headless-shell or chromium)")
 	c.Flags().StringVar(&form, "form", "", "the form file that the page is for")
 	return c
 }
 
 // markupOf is a page's markup: a file's, or that of an address after its scripts have run.
 func markupOf(ctx context.Context, source *declare.Source, o try.Options) (string, error) {
-	if strings.HasPrefix(o.Page, "http://") || strings.HasPrefix(o.Page, "https://") {
+	if try.IsAddress(o.Page) {
 		return try.Markup(ctx, source, o)
 	}
 	text, err := os.ReadFile(o.Page)

@@ -81,7 +81,7 @@ one cannot tell; 2 where more than half cannot tell.`,
 	c.Flags().StringVar(&declared, "with", "", "the try file (default: NAME.try.yaml beside the form file, where there is one)")
 	c.Flags().BoolVar(&fresh, "new", false, "write a first try file from what the page shows, instead of trying")
 	c.Flags().BoolVar(&o.Visible, "visible", false, "with a window to watch")
-	c.Flags().StringVar(&o.Chromium, "chromium", "", "the browser's program (default: found on the path)")
+	c.Flags().StringVar(&o.Chromium, "chromium", "", "the browser's program (default: chromium-headless-shell or chromium)")
 	return c
 }
 

@@ -16,14 +16,19 @@ import (
 )
 
 // Find is the browser's program. The test is skipped where there is none.
-func Find(t testing.TB) string {
+func Find(t testing.TB) string { t.Helper(); return find(t, false) }
+
+// FindWhole is the program of the whole browser, with windows and a back/forward cache.
+func FindWhole(t testing.TB) string { t.Helper(); return find(t, true) }
+
+func find(t testing.TB, whole bool) string {
 	t.Helper()
 	if testing.Short() {
 		t.Skip("starts a browser")
 	}
-	program := chromium.Find()
+	program := chromium.Find(whole)
 	if program == "" {
-		t.Skip("no Chromium is installed: apt-get install chromium, or run ./test")
+		t.Skip("no Chromium is installed: apt-get install chromium chromium-headless-shell, or run ./test")
 	}
 	return program
 }
@@ -39,9 +44,11 @@ func Profile(t testing.TB) string {
 }
 
 // Open starts a browser with one empty page of 1280 by 800 pixels.
-func Open(t testing.TB) context.Context {
+func Open(t testing.TB) context.Context { t.Helper(); return Start(t, Find(t)) }
+
+// Start starts a browser's program as Open does.
+func Start(t testing.TB, program string) context.Context {
 	t.Helper()
-	program := Find(t)
 	allocated, stop := chromedp.NewExecAllocator(context.Background(), chromium.Options(program, Profile(t), false)...)
 	t.Cleanup(stop)
 	page, end := chromedp.NewContext(allocated)

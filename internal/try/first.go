@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"time"
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/form"
@@ -21,47 +22,47 @@ type candidate [2]string
 func (c candidate) String() string { return fmt.Sprintf("%s (%q)", c[0], c[1]) }
 
 // First is a first try file for a page, from what it shows as it opens.
-func First(ctx context.Context, source *declare.Source, o Options) (string, error) {
-	o.Only = nil
-	var text string
-	_, err := withBrowser(ctx, source, o, func(browser context.Context, page string, p *plan) error {
-		made, err := trial{run: func(t *tab) (Verdict, string) {
-			l := t.arrive()
-			var rest struct{ Controls, Buttons []candidate }
-			found, err := t.js("unclaimed()")
-			t.need(err)
-			t.need(json.Unmarshal([]byte(found), &rest))
-			text = t.first(o.Page, filepath.Dir(source.File), l, rest.Controls, rest.Buttons)
-			return Kept, "seen"
-		}}.make(browser, page, p)
-		if err == nil && made.Verdict != Kept {
-			err = errors.New(made.Why)
-		}
-		return err
+func First(ctx context.Context, source *declare.Source, o Options) (text string, err error) {
+	err = onArrival(ctx, source, o, func(t *tab, l look) {
+		var rest struct{ Controls, Buttons []candidate }
+		found, err := t.js("unclaimed()")
+		t.need(err)
+		t.need(json.Unmarshal([]byte(found), &rest))
+		text = t.first(o.Page, filepath.Dir(source.File), l, rest.Controls, rest.Buttons)
 	})
 	return text, err
+}
+
+// Markup is a page's markup after its scripts have run, with what is in open shadow roots and
+// in frames of the same origin.
+func Markup(ctx context.Context, source *declare.Source, o Options) (text string, err error) {
+	err = onArrival(ctx, source, o, func(t *tab, _ look) {
+		found, err := t.js("markup()")
+		t.need(err)
+		t.need(json.Unmarshal([]byte(found), &text))
+	})
+	return text, err
+}
+
+// onArrival opens a page in a browser of its own, and looks at it.
+func onArrival(ctx context.Context, source *declare.Source, o Options, do func(t *tab, l look)) error {
+	_, err := withBrowser(ctx, source, o, func(browser context.Context, page string, p *plan) error {
+		return p.once(browser, page, func(t *tab) { do(t, t.arrive()) })
+	})
+	return err
 }
 
 func (t *tab) first(page, dir string, l look, controls, buttons []candidate) string {
 	var text strings.Builder
 	line := func(format string, args ...any) { fmt.Fprintf(&text, format+"\n", args...) }
 	line("# How leanwicket try reaches and operates this page. docs/try.md says what else can stand here.")
-	if !isAddress(page) {
-		if absolute, err := filepath.Abs(page); err == nil {
-			if base, err := filepath.Abs(dir); err == nil {
-				if relative, err := filepath.Rel(base, absolute); err == nil {
-					page = filepath.ToSlash(relative)
-				}
-			}
-		}
-	}
-	line("page: %s", quoted(page))
+	line("page: %s", quoted(beside(dir, page)))
 	var missing, there []string
 	for k := range t.form.Fields {
 		f := &t.form.Fields[k]
 		if _, found := l.Fields[inFirstRow(f.Path)]; found {
 			there = append(there, f.Path)
-		} else if f.Kind != form.KindRows || len(t.form.Members(form.FieldID(k))) > 0 {
+		} else {
 			missing = append(missing, f.Path)
 		}
 	}
@@ -104,7 +105,10 @@ func (t *tab) first(page, dir string, l look, controls, buttons []candidate) str
 		line("# No submit button was found. These buttons are there: %s.", cmp.Or(join(buttons), "none"))
 		line("# submit: {control: \"…\"}")
 	}
-	if t.waitFor(moment/4, func() bool { return false }); len(t.beside) > 0 {
+	time.Sleep(moment / 4) // a page may ask a little later
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if len(t.beside) > 0 {
 		line("# The page sent these requests as it opened. They reach its own server where they only read.")
 		line("# answers:")
 		for _, request := range t.beside {
@@ -113,6 +117,20 @@ func (t *tab) first(page, dir string, l look, controls, buttons []candidate) str
 		}
 	}
 	return text.String()
+}
+
+// beside is how a file of a folder names a page.
+func beside(dir, page string) string {
+	if IsAddress(page) {
+		return page
+	}
+	absolute, err := filepath.Abs(page)
+	base, baseErr := filepath.Abs(dir)
+	relative, relErr := filepath.Rel(base, absolute)
+	if errors.Join(err, baseErr, relErr) != nil {
+		return page
+	}
+	return filepath.ToSlash(relative)
 }
 
 // likely is the control whose name has the most words of a field's, and at least one.
@@ -142,24 +160,4 @@ func join(list []candidate) string {
 		texts[k] = c.String()
 	}
 	return strings.Join(texts, ", ")
-}
-
-// Markup is a page's markup after its scripts have run, with what is in open shadow roots and
-// in frames of the same origin.
-func Markup(ctx context.Context, source *declare.Source, o Options) (string, error) {
-	var text string
-	_, err := withBrowser(ctx, source, o, func(browser context.Context, page string, p *plan) error {
-		made, err := trial{run: func(t *tab) (Verdict, string) {
-			t.arrive()
-			found, err := t.js("markup()")
-			t.need(err)
-			t.need(json.Unmarshal([]byte(found), &text))
-			return Kept, "seen"
-		}}.make(browser, page, p)
-		if err == nil && made.Verdict != Kept {
-			err = errors.New(made.Why)
-		}
-		return err
-	})
-	return text, err
 }

@@ -112,6 +112,9 @@ func (l look) waits(before look) bool {
 	return l.Busy > before.Busy || l.held() && !before.held() || l.buttonLess(before) || l.relabelled(before)
 }
 
+// ends reports whether nothing is pending any more, and something is said.
+func (l look) ends(before look) bool { return len(l.news(before)) > 0 && !l.waits(before) }
+
 // relabelled reports whether the button says something else.
 func (l look) relabelled(before look) bool {
 	return len(l.Buttons) > 0 && l.Buttons[0].Text != before.Buttons[0].Text

@@ -15,6 +15,7 @@ const active = () => {
   for (let inner; (inner = e?.shadowRoot?.activeElement ?? e?.contentDocument?.activeElement);) e = inner
   return e
 }
+const closest = (e, selector) => e && (e.closest(selector) ?? closest(e.getRootNode().host, selector)) // of shadow roots too
 const isIgnored = e => ignored.some(selector => e.closest?.(selector))
 
 // The controls of a field: by selector, by name, or by the label where just one has it.
@@ -40,8 +41,14 @@ const labelled = ({ label }, row) => {
 const controls = (field, row) => {
   const path = row === undefined ? field.path : field.path.replace("/*/", `/${row}/`)
   if (field.parts) return field.parts.map(selector => every(selector)[0]).filter(Boolean)
-  const named = every(field.selector?.replaceAll("{row}", row) || `[name="${CSS.escape(path)}"]:not([type=hidden])`)
-  return named.length || field.selector ? named : labelled(field, row)
+  if (field.selector) return every(field.selector.replaceAll("{row}", row))
+  const named = every(`[name="${CSS.escape(path)}"]:not([type=hidden])`).map(inner)
+  return named.length ? named : labelled(field, row)
+}
+// A component's own control, where it has just one that is no widget of several parts.
+const inner = c => {
+  const own = [...c.shadowRoot?.querySelectorAll("input:not([type=hidden]), textarea, select") ?? []].filter(e => e.ariaHidden !== "true")
+  return own.length === 1 && own[0].role !== "combobox" ? own[0] : c
 }
 // The fields that are on the page, with their controls: of one in rows, those of each row
 // that is there.
@@ -51,9 +58,9 @@ const present = () => fields.flatMap(f => f.path.includes("/*/")
   .filter(f => f.all.length)
 const form = () => {
   const c = present()[0]?.all[0]
-  return c?.form ?? c?.closest("form") ?? every("form")[0]
+  return c?.form?.elements ? c.form : closest(c, "form") ?? every("form")[0]
 }
-const inForm = selector => [...form()?.elements ?? []].filter(e => e.matches(selector) && shows(e))
+const inForm = selector => form() ? every(selector).filter(e => (e.form ?? closest(e, "form")) === form() && shows(e)) : []
 const declared = () => inForm("button[type=submit], input[type=submit]").filter(b => !b.name.startsWith("leanwicket-") || b.name === "leanwicket-button")
 // Who says of one button that it submits means that the others do not, also while it
 // is away.
@@ -103,7 +110,7 @@ const look = () => {
     focus: there.find(f => f.all.includes(at))?.path ?? "",
     focusText: at === document.body ? "" : (at?.innerText ?? "").trim(),
     says: declared().length > 0,
-    buttons: buttons().map(b => ({ text: (b.innerText || b.value || "").trim(), described: described(b), held: b.matches(":disabled") || b.getAttribute("aria-disabled") === "true" || b.getAttribute("aria-busy") === "true" })),
+    buttons: buttons().map(b => ({ text: (b.innerText || b.value || b.getRootNode().host?.innerText || "").trim(), described: described(b), held: b.matches(":disabled") || b.getAttribute("aria-disabled") === "true" || b.getAttribute("aria-busy") === "true" })),
     fields: Object.fromEntries(there.map(({ path, all }) => [path, {
       value: read(all), invalid: all.some(c => c.getAttribute("aria-invalid") === "true"), native: all.some(c => c.matches(":invalid")) && !form()?.noValidate,
       described: all.map(described).filter(Boolean).join("\n"), editable: all.some(editable), shown: all.some(shows), type: kindOf(all[0]),
@@ -120,7 +127,7 @@ const focusOn = c => {
   if (c.select) c.select()
   else if (c.isContentEditable) c.ownerDocument.getSelection().selectAllChildren(c)
 }
-const begin = path => focusOn(named(path)[0])
+const begin = (path, k = 0) => focusOn(named(path)[k])
 const beginAt = selector => focusOn(every(selector)[0])
 const isTicked = c => c.checked ?? c.getAttribute("aria-checked") === "true"
 const tick = (path, raw) => {
@@ -151,10 +158,10 @@ const pickPart = (path, k, number) => {
   const option = [...c.options].find(o => o.value !== "" && Number(o.value) === Number(number)) ?? [...c.options].filter(o => o.value !== "")[Number(number) - 1]
   return option && put(c, option.value) ? "picked" : ""
 }
-const beginPart = (path, k) => focusOn(named(path)[k])
 // The element of a selector that reads so, or has this value.
 const reading = (selector, ...texts) => every(selector).find(e => shows(e) && texts.some(text => text !== "" && (plain(e.innerText) === plain(text) || e.dataset.value === text || e.value === text || e.getAttribute("value") === text)))
 const inside = (path, selector, ...texts) => [...named(path)[0].querySelectorAll(selector)].find(e => reading(selector, ...texts) && texts.some(text => plain(e.innerText || e.getAttribute("aria-label")) === plain(text) || e.dataset.value === text))
+const holds = (outer, e) => outer.contains(e) || Boolean(e.getRootNode().host && holds(outer, e.getRootNode().host))
 // The middle of an element on the screen, and what covers it there.
 const middle = e => {
   if (!e) return null
@@ -162,7 +169,7 @@ const middle = e => {
   const r = e.getBoundingClientRect()
   let x = r.x + r.width / 2, y = r.y + r.height / 2
   let top = e.getRootNode().elementFromPoint?.(x, y)
-  const covers = top && top !== e && !e.contains(top) && !top.contains(e) && ![...e.labels ?? []].some(l => l.contains(top))
+  const covers = top && !holds(e, top) && !holds(top, e) && ![...e.labels ?? []].some(l => l.contains(top))
     ? top.tagName.toLowerCase() + (top.id && "#" + top.id) + (typeof top.className === "string" && top.className && "." + top.className.trim().replaceAll(/\s+/g, ".")) : ""
   for (let w = e.ownerDocument.defaultView; w !== window; w = w.parent) {
     const frame = w.frameElement.getBoundingClientRect()

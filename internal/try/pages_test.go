@@ -1,9 +1,15 @@
 package try
 
 import (
+	"cmp"
 	"context"
+	"errors"
+	"io/fs"
 	"os"
+	"path/filepath"
 	"slices"
+	"strconv"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -13,10 +19,27 @@ import (
 	"leanwicket.dev/internal/chromiumtest"
 )
 
-// The pages of testdata/pages do the same job in five ways of writing a page: plain script,
+// The pages of testdata/pages do the same job in seven ways of writing a page: plain script,
 // a frame, a shadow root with widgets, a page that is drawn anew at each change, a wizard
-// behind a banner.
-var ways = []string{"script", "frame", "element", "render", "wizard"}
+// behind a banner, components and pickers of packages that somebody else wrote.
+var ways = []string{"script", "frame", "element", "render", "wizard", "components", "pickers"}
+
+// pagesOfWays is a copy of those pages, with the packages beside them.
+func pagesOfWays(t *testing.T) (dir string) {
+	chromiumtest.Find(t)
+	dir = t.TempDir()
+	require.NoError(t, os.CopyFS(dir, os.DirFS("testdata/pages")))
+	for _, name := range []string{"@shoelace-style/shoelace", "flatpickr", "tom-select"} {
+		from := chromiumtest.Package(name)
+		if from == "" {
+			t.Skip("the packages of pages are not installed: run ./test")
+		}
+		to := filepath.Join(dir, "packages", name)
+		require.NoError(t, os.MkdirAll(filepath.Dir(to), 0o755))
+		require.NoError(t, os.Symlink(from, to))
+	}
+	return dir
+}
 
 // mistakes are what ?wrong=NAME does to each page, and the trials that it breaks: its own
 // comes first.
@@ -107,14 +130,14 @@ func playedOn(way string) (list []played) {
 // Each mistake is made on one of the pages, with LONG=1 on all, and its trials find it; the
 // right pages keep everything.
 func TestEachMistakeIsFound(t *testing.T) {
-	chromiumtest.Find(t)
-	source, err := declare.Open("testdata/pages/berth.form.yaml")
+	dir := pagesOfWays(t)
+	source, err := declare.Open(filepath.Join(dir, "berth.form.yaml"))
 	require.NoError(t, err)
 	for _, way := range ways {
 		t.Run(way, func(t *testing.T) {
-			o := Options{Page: "testdata/pages/" + way + ".html"}
-			if name := "testdata/pages/" + way + ".try.yaml"; exists(name) {
-				o.Declared, err = ReadDeclarations(name, source.Form)
+			o := Options{Page: filepath.Join(dir, way+".html")}
+			o.Declared, err = ReadDeclarations(filepath.Join(dir, way+".try.yaml"), source.Form)
+			if !errors.Is(err, fs.ErrNotExist) {
 				require.NoError(t, err)
 			}
 			stopped, err := withBrowser(t.Context(), source, o, func(browser context.Context, page string, p *plan) error {
@@ -143,11 +166,6 @@ func TestEachMistakeIsFound(t *testing.T) {
 	}
 }
 
-func exists(name string) bool {
-	_, err := os.Stat(name)
-	return err == nil
-}
-
 // Every trial but those of checks has a mistake that it finds.
 func TestEachTrialHasAMistake(t *testing.T) {
 	for _, x := range trials {
@@ -156,5 +174,47 @@ func TestEachTrialHasAMistake(t *testing.T) {
 			found = found || slices.Contains(m.breaks, x.name)
 		}
 		require.True(t, found, x.name)
+	}
+}
+
+// Ten runs of ten pages agree in every verdict: TRIES says how many, with LONG=1 alone.
+func TestRunsAgree(t *testing.T) {
+	if os.Getenv("LONG") == "" {
+		t.Skip("tries each page ten times: LONG=1")
+	}
+	dir := pagesOfWays(t)
+	office := filepath.Join("..", "..", "harbour")
+	require.NoError(t, os.CopyFS(filepath.Join(dir, "office"), os.DirFS(filepath.Join(office, "pages"))))
+	berth, err := declare.Open(filepath.Join(dir, "berth.form.yaml"))
+	require.NoError(t, err)
+	mooring, err := declare.Open(filepath.Join(office, "demo", "mooring.form.yaml"))
+	require.NoError(t, err)
+	pages := map[string]*declare.Source{"office/naive.html": mooring, "office/careful.html": mooring, "office/react/built": mooring}
+	for _, way := range ways {
+		pages[way+".html"] = berth
+	}
+	runs, err := strconv.Atoi(cmp.Or(os.Getenv("TRIES"), "10"))
+	require.NoError(t, err)
+	for page, source := range pages {
+		t.Run(page, func(t *testing.T) {
+			o := Options{Page: filepath.Join(dir, page)}
+			o.Declared, err = ReadDeclarations(strings.TrimSuffix(o.Page, ".html")+".try.yaml", source.Form)
+			if !errors.Is(err, fs.ErrNotExist) {
+				require.NoError(t, err)
+			}
+			var first []string
+			for k := range runs {
+				answer, err := Run(t.Context(), source, o)
+				require.NoError(t, err)
+				var verdicts []string
+				for _, r := range answer.Results {
+					verdicts = append(verdicts, r.Trial+": "+string(r.Verdict)+", "+r.Why)
+				}
+				if k == 0 {
+					first = verdicts
+				}
+				require.Equal(t, first, verdicts)
+			}
+		})
 	}
 }

@@ -12,6 +12,8 @@ import (
 	cdpnetwork "github.com/chromedp/cdproto/network"
 	cdppage "github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
+
+	"leanwicket.dev/form"
 )
 
 // signedIn is what a browser has after a sign-in: cookies, and what the page's origin
@@ -38,7 +40,7 @@ func (p *plan) signIn(browser context.Context, page string, w *wall) error {
 	w.let(declared.Sends)
 	defer w.let(nil)
 	var who signedIn
-	made, err := trial{run: func(t *tab) (Verdict, string) {
+	err = p.once(browser, at.String(), func(t *tab) {
 		t.visit()
 		t.take(declared.Steps, nil)
 		t.quiet()
@@ -49,13 +51,12 @@ func (p *plan) signIn(browser context.Context, page string, w *wall) error {
 		}
 		who.storage, err = t.js("[location.origin, {...localStorage}, {...sessionStorage}]")
 		t.need(err)
-		return Kept, "signed in"
-	}}.make(browser, at.String(), p)
-	if err == nil && made.Verdict != Kept {
-		err = fmt.Errorf("the sign-in: %s", made.Why)
+	})
+	if err != nil {
+		return fmt.Errorf("the sign-in: %w", err)
 	}
 	p.signedIn = who
-	return err
+	return nil
 }
 
 // dress gives a new tab the cookies that are declared, and those of the sign-in.
@@ -94,12 +95,12 @@ func (t *tab) take(steps []Step, texts map[string]string) {
 			t.clickOn(with(s.Click), with(s.Reading), s.IfThere)
 		case s.Into != "":
 			t.did("applicant", "types at %s", s.Into)
-			t.comesBy(s.Into, "every("+quoted(with(s.Into))+").filter(shows)[0]")
+			t.comesBy(s.Into, shown(with(s.Into)))
 			_, err := t.js(call("beginAt", with(s.Into)))
 			t.need(err)
 			t.keys(with(s.Type))
 		default:
-			t.comesBy(s.Until, "every("+quoted(with(s.Until))+").filter(shows)[0]")
+			t.comesBy(s.Until, shown(with(s.Until)))
 		}
 	}
 }
@@ -107,8 +108,7 @@ func (t *tab) take(steps []Step, texts map[string]string) {
 // clickOn clicks on the first element of a selector that is shown, or on the one that reads
 // so.
 func (t *tab) clickOn(selector, text string, ifThere bool) {
-	element := "every(" + quoted(selector) + ").filter(shows)[0]"
-	what := selector
+	element, what := shown(selector), selector
 	if text != "" {
 		element, what = call("reading", selector, text), fmt.Sprintf("%s that reads %q", selector, text)
 	}
@@ -120,6 +120,9 @@ func (t *tab) clickOn(selector, text string, ifThere bool) {
 	t.click(element)
 	t.quiet()
 }
+
+// shown finds the first element of a selector that is shown.
+func shown(selector string) string { return "every(" + quoted(selector) + ").filter(shows)[0]" }
 
 func (t *tab) finds(element string) bool {
 	text, err := t.js("Boolean(" + element + ")")
@@ -217,7 +220,7 @@ func (t *tab) typeParts(path, raw string) {
 		t.need(err)
 		switch text {
 		case `"typed"`:
-			_, err := t.js(fmt.Sprintf("beginPart(%s, %d)", quoted(path), k))
+			_, err := t.js(fmt.Sprintf("begin(%s, %d)", quoted(path), k))
 			t.need(err)
 			t.keys(orBackspace(number))
 		case `""`:
@@ -257,7 +260,7 @@ func pointed(body any, pointer string) any {
 	for _, token := range strings.Split(pointer[1:], "/") {
 		switch v := body.(type) {
 		case map[string]any:
-			body = v[strings.NewReplacer("~1", "/", "~0", "~").Replace(token)]
+			body = v[form.UnescapeToken(token)]
 		case []any:
 			var k int
 			if json.Unmarshal([]byte(token), &k) != nil || k < 0 || k >= len(v) {

@@ -219,13 +219,13 @@ func (t *tab) come() bool {
 // paused answers a request that the page makes, or lets it through.
 func (t *tab) paused(e *cdpfetch.EventRequestPaused) {
 	address, err := url.Parse(e.Request.URL)
-	var body []byte
+	body := []byte{} // it is known, if it is empty
 	for _, part := range e.Request.PostDataEntries {
 		body = append(body, part.Bytes...)
 	}
 	kind := ""
 	if err == nil {
-		if kind = t.kindOf(e.Request.Method, address, append([]byte{}, body...)); kind == "" {
+		if kind = t.kindOf(e.Request.Method, address, body); kind == "" {
 			if other := t.other(e.Request.Method, address); other != nil {
 				t.answer(e, other.Reply)
 				return

@@ -1,6 +1,7 @@
 package try
 
 import (
+	"cmp"
 	"slices"
 	"time"
 
@@ -67,12 +68,7 @@ var trials = []trial{
 	{"asks-at-link", "a link with unsaved work asks", neverAsks, asks((*tab).link)},
 	{"asks-at-back", "going back with unsaved work asks", neverAsks, asks((*tab).back)},
 	{"asks-at-hash", "a route behind the hash with unsaved work asks", neverAsks, asks((*tab).hash)},
-	{"asks-after-choosing", "a change of a box, a choice or a number is unsaved work too", func(p *plan) string {
-		if p.form.Leave.When == form.LeaveNever {
-			return "the form declares leave.when: never"
-		}
-		return noOtherKind(false)(p)
-	}, asksAfterOthers},
+	{"asks-after-choosing", "a change of a box, a choice or a number is unsaved work too", func(p *plan) string { return cmp.Or(leaveNever(p), noOtherKind(false)(p)) }, asksAfterOthers},
 	{"quiet-untouched", "who has changed nothing is asked nothing", nil, quietUntouched},
 	{"quiet-at-reload", "who has changed nothing and reloads is asked nothing", nil, quietBy((*tab).reload)},
 	{"quiet-at-close", "who has changed nothing and closes the page is asked nothing", nil, quietBy((*tab).closes)},
@@ -156,21 +152,14 @@ func (p *plan) gap() string {
 	return ""
 }
 
-// linesText is a text of several lines that is open always.
-func (p *plan) linesText() string {
-	for _, path := range p.paths {
-		if f, _ := p.field(path); f.Kind == form.KindText && p.free(path) && (f.Lines > 1 || len(f.Options) == 0 && f.Lines == 0) {
-			return path
-		}
-	}
-	return ""
-}
-
 func noLines(p *plan) string {
-	if p.linesText() == "" {
-		return "the form has no text"
+	if slices.ContainsFunc(p.paths, func(path string) bool {
+		f, _ := p.field(path)
+		return f.Kind == form.KindText && p.free(path) && (f.Lines > 1 || len(f.Options) == 0 && f.Lines == 0)
+	}) {
+		return ""
 	}
-	return ""
+	return "the form has no text"
 }
 
 func noGap(p *plan) string {
@@ -180,9 +169,11 @@ func noGap(p *plan) string {
 	return ""
 }
 
-func neverAsks(p *plan) string {
+func neverAsks(p *plan) string { return cmp.Or(leaveNever(p), noTyped(p)) }
+
+func leaveNever(p *plan) string {
 	if p.form.Leave.When == form.LeaveNever {
 		return "the form declares leave.when: never"
 	}
-	return noTyped(p)
+	return ""
 }

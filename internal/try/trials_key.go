@@ -16,21 +16,24 @@ func (t *tab) again(before int) (first, second string) {
 
 // keyed sends something once, and ends the trial where it has no key.
 func (t *tab) keyed(r reply) (before look) {
-	before = t.full()
-	t.replying("submit", r)
-	t.press()
-	t.sends(1)
+	before = t.submits(r)
 	if t.sent()[0].Key == "" {
 		panic(verdict{NotApplicable, "the page sends no key; that is what lost-reply is about"})
 	}
-	t.until(moment, func(l look) bool { return len(l.news(before)) > 0 && !l.waits(before) })
+	return before
+}
+
+// settled is a submission with a key that is answered, and over.
+func (t *tab) settled(r reply) (before look) {
+	before = t.keyed(r)
+	t.until(moment, func(l look) bool { return l.ends(before) })
 	t.quiet()
 	return before
 }
 
 // newKeyAfterRefusal mends what was refused: that is another submission.
 func newKeyAfterRefusal(t *tab) (Verdict, string) {
-	t.keyed(t.refusal.reply)
+	t.settled(t.refusal.reply)
 	raw, accepted := t.another(t.refusal.path)
 	if !accepted {
 		return NotApplicable, "of the refused field no other value is known that is accepted"
@@ -45,7 +48,7 @@ func newKeyAfterRefusal(t *tab) (Verdict, string) {
 
 // newKeyAfterSuccess fills the form in a second time.
 func newKeyAfterSuccess(t *tab) (Verdict, string) {
-	before := t.keyed(t.success())
+	before := t.settled(t.success())
 	now := t.see()
 	if now.URL != before.URL || len(now.Fields) == 0 || len(now.Buttons) == 0 && len(t.declared.Submit.Before) == 0 {
 		return NotApplicable, "the page goes on after success"
@@ -67,18 +70,12 @@ func newKeyAfterSuccess(t *tab) (Verdict, string) {
 // sameKeyAfter sends again what may have arrived.
 func sameKeyAfter(what string, r reply) func(*tab) (Verdict, string) {
 	return func(t *tab) (Verdict, string) {
-		before := t.full()
-		t.replying("submit", r)
-		t.press()
-		t.sends(1)
-		if t.sent()[0].Key == "" {
-			return NotApplicable, "the page sends no key; that is what lost-reply is about"
-		}
+		before := t.keyed(r)
 		patience := moment
 		if r.never {
 			patience = t.patience()
 		}
-		if _, ended := t.until(patience, func(l look) bool { return len(l.news(before)) > 0 && !l.waits(before) }); !ended {
+		if _, ended := t.until(patience, func(l look) bool { return l.ends(before) }); !ended {
 			return NotApplicable, "it does not end after " + what
 		}
 		if first, second := t.again(len(t.sent())); first != second {

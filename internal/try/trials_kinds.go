@@ -18,8 +18,8 @@ var kindsOf = map[form.FieldKind]string{
 // change is another answer for a field.
 type change struct{ path, kind, raw string }
 
-// changes are a changed answer for one field of each kind of control that is no text: as the
-// page opened, the field holds what values say. Loaded asks for fields that the record has.
+// changes are a changed answer for one field of each kind of control that is no text: not
+// its default, and not the record's. Loaded asks for fields that the record has.
 func (p *plan) changes(loaded bool) (list []change) {
 	for _, path := range p.paths {
 		f, id := p.field(path)
@@ -28,20 +28,12 @@ func (p *plan) changes(loaded bool) (list []change) {
 		if !known || !p.free(path) || group != "" || loaded && p.loaded[path] == "" || slices.ContainsFunc(list, func(c change) bool { return c.kind == kind }) {
 			continue
 		}
-		for _, raw := range append(declare.Samples(p.form, id, 9), p.otherAnswers(f)...) {
+		for _, raw := range declare.Samples(p.form, id, 9) {
 			if raw != "" && raw != p.loaded[path] && raw != p.form.Format(p.defaultOf(id)) {
 				list = append(list, change{path, kind, raw})
 				break
 			}
 		}
-	}
-	return list
-}
-
-// otherAnswers are what a box or choice can be changed to, beside its samples.
-func (p *plan) otherAnswers(f *form.Field) (list []string) {
-	for _, o := range f.Options {
-		list = append(list, p.form.Format(o.Value))
 	}
 	return list
 }
@@ -58,10 +50,8 @@ func (p *plan) defaultOf(id form.FieldID) form.Value {
 
 func noOtherKind(loaded bool) func(*plan) string {
 	return func(p *plan) string {
-		if loaded {
-			if why := noPrefill(p); why != "" {
-				return why
-			}
+		if why := noPrefill(p); loaded && why != "" {
+			return why
 		}
 		if len(p.changes(loaded)) == 0 {
 			return "no other control than a text can be changed"

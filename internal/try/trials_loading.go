@@ -17,7 +17,7 @@ func loadOverTyping(t *tab) (Verdict, string) {
 	t.loads()
 	path, ok := t.text(true)
 	if !ok {
-		return CannotTell, "the record has no text that somebody would type; right would be --record FILE with one"
+		return CannotTell, "the record has no text that somebody would type; right would be a record in the try file that has one"
 	}
 	if _, there := l.Fields[path]; !there {
 		t.release("load", reply{status: 200, body: string(t.record)})

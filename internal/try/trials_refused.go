@@ -23,7 +23,7 @@ func refused(judge func(t *tab, before, now look) (Verdict, string)) func(*tab) 
 // refuses sends the form, and waits for the words of the refusal.
 func (t *tab) refuses(before look, r reply) {
 	if before.has(t.refusal.says) {
-		t.cannot("the page says %q before anything is refused; right would be --refusal with other words", t.refusal.says)
+		t.cannot("the page says %q before anything is refused; right would be refusal in the try file, with other words", t.refusal.says)
 	}
 	t.replying("submit", r)
 	t.press()
@@ -56,15 +56,17 @@ func refusalAtItsField(t *tab, _, now look) (Verdict, string) {
 }
 
 // refusalAnnounced looks for the words in a live region, or where the focus has gone.
-func refusalAnnounced(t *tab, _, now look) (Verdict, string) {
+// refusalAnnounced: that something is wrong has to be heard, in the server's words or in the
+// page's own.
+func refusalAnnounced(t *tab, before, now look) (Verdict, string) {
 	says := t.refusal.says
 	switch at := now.Fields[now.Focus]; {
 	case !now.has(says):
 		return NotApplicable, "what the server says is not shown"
 	case slices.ContainsFunc(now.Alerts, func(text string) bool { return strings.Contains(text, says) }):
 		return Kept, "the browser's own dialog says it"
-	case now.announces(says):
-		return Kept, "a live region says it"
+	case now.announces(append(now.news(before), says)...):
+		return Kept, "a live region says so"
 	case now.Focus != "" && strings.Contains(at.Described, says) || strings.Contains(now.FocusText, says):
 		return Kept, "the focus has gone to what says it"
 	}
@@ -139,10 +141,7 @@ func nothingSwallowed(t *tab) (Verdict, string) {
 }
 
 func signedOut(t *tab) (Verdict, string) {
-	before := t.full()
-	t.replying("submit", reply{status: 401, kind: problemJSON, body: `{"title": "Sign in to go on."}`})
-	t.press()
-	t.sends(1)
+	before := t.submits(reply{status: 401, kind: problemJSON, body: `{"title": "Sign in to go on."}`})
 	var news []string
 	now, told := t.until(moment, func(l look) bool { news = l.news(before); return len(news) > 0 && !l.waits(before) })
 	verdict, why := refusalKeepsValues(t, before, now)
@@ -179,11 +178,8 @@ func (t *tab) isBack(before look) bool {
 
 // lostReply loses the answer to a submission. A page may send it again by itself.
 func lostReply(t *tab) (Verdict, string) {
-	before := t.full()
-	t.replying("submit", reply{broken: true})
-	t.press()
-	t.sends(1)
-	now, told := t.until(moment, func(l look) bool { return len(l.news(before)) > 0 && !l.waits(before) })
+	before := t.submits(reply{broken: true})
+	now, told := t.until(moment, func(l look) bool { return l.ends(before) })
 	if sent := t.sent(); len(sent) > 1 && len(now.Fields) > 0 {
 		t.replying("submit", t.success())
 		t.until(moment, func(l look) bool { return !l.waits(before) })

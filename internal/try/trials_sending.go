@@ -16,12 +16,18 @@ func (t *tab) full() look {
 	return t.quiet()
 }
 
-// pending sends a submission that is not answered.
-func (t *tab) pending() (before, now look) {
+// submits fills everything in and sends it once, to be answered so.
+func (t *tab) submits(r reply) (before look) {
 	before = t.full()
-	t.replying("submit", reply{never: true})
+	t.replying("submit", r)
 	t.press()
 	t.sends(1)
+	return before
+}
+
+// pending sends a submission that is not answered.
+func (t *tab) pending() (before, now look) {
+	before = t.submits(reply{never: true})
 	if t.goes() {
 		panic(verdict{NotApplicable, "the browser itself sends the form and waits for the next page"})
 	}

@@ -118,7 +118,7 @@ func (a *Answer) Untold() (why string) {
 }
 
 // ErrNoChromium is the error where no browser is found.
-var ErrNoChromium = errors.New("found no Chromium; right would be: apt-get install chromium, or --chromium PATH")
+var ErrNoChromium = errors.New("found no Chromium; right would be: apt-get install chromium-headless-shell (for --visible: chromium), or --chromium PATH")
 
 // Run makes the trials, each on a page that was opened for it. An error is one of
 // the question or of the browser; what the page does wrong is in the answer.
@@ -163,7 +163,7 @@ func Run(ctx context.Context, source *declare.Source, o Options) (*Answer, error
 // withBrowser starts a browser behind a wall, signs in, and does something with the page. It
 // returns what was stopped, what the browser sends when it goes too.
 func withBrowser(ctx context.Context, source *declare.Source, o Options, do func(browser context.Context, page string, p *plan) error) (stopped []string, err error) {
-	program := cmp.Or(o.Chromium, chromium.Find())
+	program := cmp.Or(o.Chromium, chromium.Find(o.Visible))
 	if program == "" {
 		return nil, ErrNoChromium
 	}
@@ -207,7 +207,7 @@ func withBrowser(ctx context.Context, source *declare.Source, o Options, do func
 
 // meet opens the page once. An error says that it is not the form's, or is not there.
 func meet(browser context.Context, page string, p *plan) (missing, moving []string, err error) {
-	met, err := trial{run: func(t *tab) (Verdict, string) {
+	err = p.once(browser, page, func(t *tab) {
 		l := t.open()
 		for _, path := range p.paths {
 			group, _ := p.inRows(path)
@@ -218,12 +218,21 @@ func meet(browser context.Context, page string, p *plan) (missing, moving []stri
 		text, err := t.js(fmt.Sprintf("talks(%d)", settles.Milliseconds()))
 		t.need(err)
 		t.need(json.Unmarshal([]byte(text), &moving))
-		return Kept, "the page is the form's"
-	}}.make(browser, page, p)
-	if err == nil && met.Verdict == CannotTell {
-		err = errors.New(met.Why)
-	}
+	})
 	return missing, moving, err
+}
+
+// once does something on a page that was opened for it and is no trial. What ends it is an
+// error.
+func (p *plan) once(browser context.Context, page string, do func(*tab)) error {
+	made, err := trial{run: func(t *tab) (Verdict, string) {
+		do(t)
+		return Kept, "it is done"
+	}}.make(browser, page, p)
+	if err == nil && made.Verdict != Kept {
+		err = errors.New(made.Why)
+	}
+	return err
 }
 
 func names() []string {
@@ -236,7 +245,7 @@ func names() []string {
 
 // address is the page's, and what ends the server of a folder.
 func address(page string, d *Declarations) (string, func(), error) {
-	if isAddress(page) {
+	if IsAddress(page) {
 		return page, func() {}, nil
 	}
 	info, err := os.Stat(page)

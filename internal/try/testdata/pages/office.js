@@ -14,6 +14,7 @@ const blank = { vessel: "", length: "", quay: "", power: false, arrival: "", not
 
 // page: values() → object, set(path, value), mark(path, text), say(text, announced), pend(on),
 // lock(on), focus(path), clear().
+// leave(): what stands in place of the form when another route is there.
 export function office(page) {
   let saved = { ...blank }, touched = new Set(), key = crypto.randomUUID(), sentBody = "", sending = false, refused = "", loading = true
   const values = () => page.values()
@@ -27,6 +28,15 @@ export function office(page) {
     loading = false
   }).catch(() => { if (!is("load-dead")) loading = false })
 
+  // A link is another route of the page. Who has unsaved work is asked.
+  document.querySelector("nav")?.addEventListener("click", e => {
+    if (!e.target.href) return
+    e.preventDefault()
+    if (!is("unguarded-route") && guarded() && !confirm("Leave what you have typed?")) return
+    history.pushState(null, "", e.target.href)
+    page.leave("High water at noon.")
+  })
+
   const check = f => rules[f]?.(values()[f]) ?? ""
   return {
     changed(f) {
@@ -36,9 +46,6 @@ export function office(page) {
       else if (!is("sticky") && refused !== f && !check(f)) page.mark(f, "")
     },
     left(f) { if (!(is("sticky") && !check(f)) && !is("late") && touched.has(f) && refused !== f) page.mark(f, check(f)) },
-    // May the page be left for another route?
-    leave() { return !guarded() || confirm("Leave what you have typed?") },
-    dirty,
     async submit() {
       if (loading && is("load-dead") || sending && !is("double")) return
       const missing = is("invalid") ? [] : fields.filter(check)
