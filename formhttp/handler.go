@@ -36,7 +36,9 @@ type Options struct {
 	// Submit does the work, at most once for each key, and answers as an HTTP backend
 	// would: 201 with a Location, 422 with errors in any of the formats that package
 	// replies reads, 412 where the version is no longer the newest, 401. An error,
-	// like a panic, is answered with 500, and the key is released.
+	// like a panic, is answered with 500, and the key is released. With a
+	// [ledger.Transactional] store the work takes effect only where its answer is an
+	// acceptance, and may be done more than once, of which one takes effect.
 	Submit func(ctx context.Context, s Submission) (replies.Response, error)
 	// Admit is asked before anything is loaded or worked on: an answer, such as 401 where
 	// nobody is signed in, turns what was posted away and keeps everything typed; nil goes
@@ -44,6 +46,10 @@ type Options struct {
 	Admit func(r *http.Request) *replies.Response
 	// Ledger keeps the keys; nil: in memory, for a day.
 	Ledger ledger.Store
+	// Once says how long the work of a submission may take, how long a repeat waits for it,
+	// and how large an answer is kept. Who comes while the database is busy, or whose work
+	// takes too long, is answered with 503 and Retry-After.
+	Once ledger.Options
 	// Principal names the account of a request: keys of different accounts never
 	// meet. nil: all are one.
 	Principal func(r *http.Request) string

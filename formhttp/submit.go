@@ -39,7 +39,7 @@ func (notAnOutcome) Error() string { return "the application's answer settles no
 func (h *handler) submit(w http.ResponseWriter, v *visit, sent *sent) {
 	w.Header().Set("Idempotency-Key", v.key) // so that client and logs can tell which it was
 	try := v.send(sent.button)
-	got, replayed, err := ledger.Once(v.request.Context(), h.o.Ledger, h.reservation(v, sent), ledger.Options{}, func(ctx context.Context) (ledger.Answer, error) {
+	got, replayed, err := ledger.Once(v.request.Context(), h.o.Ledger, h.reservation(v, sent), h.o.Once, func(ctx context.Context) (ledger.Answer, error) {
 		if try == nil {
 			return ledger.Answer{}, errHeld
 		}
@@ -59,6 +59,15 @@ func (h *handler) submit(w http.ResponseWriter, v *visit, sent *sent) {
 	case errors.Is(err, ledger.ErrDifferent):
 		v.key = newKey()
 		h.refuse(w, v.request, v, http.StatusUnprocessableEntity, "This page was sent before with other answers, and those have been received. Send again if these are to be sent as well.")
+		return
+	case errors.Is(err, ledger.ErrBusy):
+		h.o.Log.Warn("the submission was not worked on", "form", h.form.Name, "error", err)
+		w.Header().Set("Retry-After", "1")
+		h.refuse(w, v.request, v, http.StatusServiceUnavailable, "There is too much to do here at the moment. Nothing was stored; try again in a moment.")
+		return
+	case errors.Is(err, ledger.ErrLost):
+		h.o.Log.Error("the submission's key was lost while it was worked on", "form", h.form.Name, "error", err)
+		h.refuse(w, v.request, v, http.StatusInternalServerError, "It is not known whether your answers have been stored. Try again: they are applied once.")
 		return
 	case err != nil:
 		h.failed(w, v.request, v, err)
@@ -90,14 +99,16 @@ func (h *handler) work(ctx context.Context, v *visit, try *lifecycle.Effect) (le
 		return ledger.Answer{}, errNoStatus
 	}
 	answer, err := toAnswer(response)
-	switch {
-	case err != nil:
+	if err != nil {
 		return ledger.Answer{}, err
-	case !isOutcome(replies.Submit(h.form, response).Kind):
-		return ledger.Answer{}, notAnOutcome{answer}
-	default:
-		return answer, nil
 	}
+	switch kind := replies.Submit(h.form, response).Kind; {
+	case kind == lifecycle.ReplyAccepted:
+		return answer, nil
+	case isOutcome(kind):
+		return ledger.Answer{}, ledger.Refused{Answer: answer} // what the work has written is taken back
+	}
+	return ledger.Answer{}, notAnOutcome{answer}
 }
 
 // ask lets the application work. A panic is an error like others: nothing was done.

@@ -77,7 +77,9 @@ type Transactional interface {
 	Transact(ctx context.Context, r Reservation, patience time.Duration, work Work) (State, Answer, error)
 }
 
-// Work is what a key is for. An error means that nothing has been done.
+// Work is what a key is for. An error means that nothing has been done, and the key is given
+// back; but see [Refused]. A Transactional store may do it more than once, of which one takes
+// effect.
 type Work func(context.Context) (Answer, error)
 
 // What a request can get instead of an answer.
@@ -85,18 +87,31 @@ var (
 	ErrLost      = errors.New("the lease has run out and another owner has taken over")
 	ErrInFlight  = errors.New("the same submission is being worked on")
 	ErrDifferent = errors.New("the key was used with other values")
+	// ErrBusy is of the database, and of work that has taken too long: nothing was stored, and
+	// the same submission can be sent again in a moment.
+	ErrBusy = errors.New("the database is busy")
 )
 
-// Options are how patient Once is, and how much it remembers. The zero value is
+// Refused is the error of work that is refused for good. The answer is kept under the key, and
+// a Transactional store takes back what the work has written. With another store the work has
+// to leave nothing behind by itself.
+type Refused struct{ Answer Answer }
+
+func (Refused) Error() string { return "the work is refused" }
+
+// Options are how patient Once is, and how much it remembers. The zero value is 10 s of work,
 // 30 s of lease, 3 s of patience and 1 MiB.
 type Options struct {
-	Lease    time.Duration // 0: 30 s
+	Limit    time.Duration // how long the work may take: its context ends then; 0: 10 s, and not more than Lease
+	Lease    time.Duration // after which another takes over work whose process has ended, at least half as long again as Limit; 0: 30 s
 	Patience time.Duration // how long a repeat waits for the first one's answer; 0: 3 s, below 0: not at all
 	MaxBody  int           // bytes of an answer's body; a larger one is not kept, and repeats get the answer without it; 0: 1 MiB
 }
 
 func (o Options) orDefaults() Options {
-	return Options{cmp.Or(o.Lease, 30*time.Second), cmp.Or(o.Patience, 3*time.Second), cmp.Or(o.MaxBody, 1<<20)}
+	lease := cmp.Or(o.Lease, 30*time.Second)
+	limit := cmp.Or(o.Limit, min(10*time.Second, lease))
+	return Options{limit, max(lease, limit+limit/2), cmp.Or(o.Patience, 3*time.Second), cmp.Or(o.MaxBody, 1<<20)}
 }
 
 // Once does the work of a key once. A repeat gets the first one's answer and
@@ -109,11 +124,26 @@ func Once(ctx context.Context, store Store, r Reservation, o Options, work Work)
 	_, _ = rand.Read(r.Owner[:]) // it never fails
 	var given []byte             // the body, also where it is too large to be kept
 	kept := func(ctx context.Context) (Answer, error) {
-		a, err := work(ctx)
+		limited, cancel := context.WithTimeout(ctx, o.Limit)
+		defer cancel()
+		a, err := work(limited)
+		var refused Refused
+		isRefused := errors.As(err, &refused)
+		switch {
+		case isRefused:
+			a = refused.Answer
+		case err != nil && limited.Err() != nil && ctx.Err() == nil:
+			return Answer{}, fmt.Errorf("%w: the work took longer than %s: %w", ErrBusy, o.Limit, err)
+		case err != nil:
+			return Answer{}, err
+		}
 		if given = a.Body; len(given) > o.MaxBody {
 			a.Body = nil
 		}
-		return a, err
+		if isRefused {
+			return Answer{}, Refused{a}
+		}
+		return a, nil
 	}
 	deadline := time.Now().Add(o.Patience)
 	for pause := 10 * time.Millisecond; ; pause = min(2*pause, 200*time.Millisecond) {
@@ -163,7 +193,11 @@ func settle(ctx context.Context, store Store, r Reservation, work Work) (a Answe
 			err = errors.Join(err, store.Release(release, r))
 		}
 	}()
-	if a, err = work(ctx); err != nil {
+	a, err = work(ctx)
+	if refused, isRefused := err.(Refused); isRefused {
+		a, err = refused.Answer, nil
+	}
+	if err != nil {
 		return Answer{}, err
 	}
 	if err = store.Settle(ctx, r, a); err != nil {

@@ -3,8 +3,12 @@ package ledger_test
 import (
 	"context"
 	"database/sql"
+	"errors"
 	"fmt"
+	"math/rand/v2"
 	"path/filepath"
+	"slices"
+	"sync"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -169,4 +173,98 @@ func TestATransactionTakesTwoTripsMore(t *testing.T) {
 	before := counted.Load()
 	require.NoError(t, do("second"))
 	require.EqualValues(t, 3, counted.Load()-before)
+}
+
+// BenchmarkAmongMany has the 99th percentile of a submission among 300,000 keys of which a half is
+// over, and among few.
+func BenchmarkAmongMany(b *testing.B) {
+	for _, keys := range []int{0, 300_000} {
+		b.Run(fmt.Sprint(keys), func(b *testing.B) {
+			path := filepath.Join(b.TempDir(), "office.db")
+			store, err := sqlite.Open(path, sqlite.Options{})
+			require.NoError(b, err)
+			defer store.Close()
+			require.NoError(b, store.Write(b.Context(), func(ctx context.Context, tx *sql.Tx) error {
+				now := time.Now().UnixMilli()
+				_, err := tx.ExecContext(ctx, `CREATE TABLE permits (body BLOB);
+					WITH RECURSIVE n(k) AS (SELECT 1 UNION ALL SELECT k + 1 FROM n WHERE k < ?1)
+					INSERT INTO leanwicket_keys SELECT 'ada', '/permits', 'old' || k, zeroblob(32), zeroblob(16), ?2 + iif(k % 2, 3600000, -3600000), 201, '', zeroblob(100) FROM n WHERE k <= ?1`, keys, now)
+				return err
+			}))
+			do := around(store.InTransaction(), func(ctx context.Context) error {
+				_, err := sqlite.Tx(ctx).ExecContext(ctx, "INSERT INTO permits VALUES (?)", body)
+				return err
+			})
+			var took []time.Duration
+			for b.Loop() {
+				start := time.Now()
+				require.NoError(b, do(fmt.Sprint(start.UnixNano())))
+				took = append(took, time.Since(start))
+			}
+			slices.Sort(took)
+			b.ReportMetric(float64(took[len(took)*99/100].Microseconds()), "µs-of-99%")
+		})
+	}
+}
+
+// BenchmarkBesideSlowWork has the median of a submission alone, and beside one whose handler
+// waits, before its first statement or between two.
+func BenchmarkBesideSlowWork(b *testing.B) {
+	for _, slow := range []string{"alone", "before", "between"} {
+		b.Run(slow, func(b *testing.B) {
+			path := filepath.Join(b.TempDir(), "office.db")
+			store, err := sqlite.Open(path, sqlite.Options{})
+			require.NoError(b, err)
+			defer store.Close()
+			require.NoError(b, store.Write(b.Context(), func(ctx context.Context, tx *sql.Tx) error {
+				_, err := tx.ExecContext(ctx, "CREATE TABLE permits (body BLOB)")
+				return err
+			}))
+			insert := func(ctx context.Context) error {
+				_, err := sqlite.Tx(ctx).ExecContext(ctx, "INSERT INTO permits VALUES (?)", body)
+				return err
+			}
+			stop, ended := make(chan bool), make(chan error, 1)
+			go func() {
+				var err error
+				for k := 0; err == nil && slow != "alone"; k++ {
+					err = around(store.InTransaction(), func(ctx context.Context) error {
+						if slow == "between" {
+							if err := insert(ctx); err != nil {
+								return err
+							}
+						}
+						select {
+						case <-stop:
+							return context.Canceled
+						case <-time.After(5 * time.Second):
+						}
+						return insert(ctx)
+					})(fmt.Sprint("slow", k))
+				}
+				ended <- err
+			}()
+			var mu sync.Mutex
+			var took []time.Duration
+			b.SetParallelism(4) // on two cores
+			b.RunParallel(func(pb *testing.PB) {
+				do := around(store.InTransaction(), insert)
+				for pb.Next() {
+					start := time.Now()
+					if err := do(fmt.Sprint(start.UnixNano(), rand.Int64())); err != nil {
+						b.Error(err)
+					}
+					mu.Lock()
+					took = append(took, time.Since(start))
+					mu.Unlock()
+				}
+			})
+			close(stop)
+			if err := <-ended; err != nil && !errors.Is(err, context.Canceled) {
+				b.Error(err)
+			}
+			slices.Sort(took)
+			b.ReportMetric(float64(took[len(took)/2].Microseconds()), "µs-median")
+		})
+	}
 }

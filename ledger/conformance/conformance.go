@@ -5,6 +5,7 @@ package conformance
 import (
 	"context"
 	"errors"
+	"fmt"
 	"sync"
 	"sync/atomic"
 	"testing"
@@ -144,6 +145,16 @@ func Keys(t *testing.T, store ledger.Store) {
 		all.Wait()
 		require.EqualValues(t, 1, worked.Load())
 	})
+	t.Run("a refusal is an answer", func(t *testing.T) {
+		r := fresh()
+		for range 2 {
+			answer, _, err := ledger.Once(ctx, store, r, ledger.Options{}, func(context.Context) (ledger.Answer, error) {
+				return ledger.Answer{}, ledger.Refused{Answer: ledger.Answer{Status: 422}}
+			})
+			require.NoError(t, err)
+			require.Equal(t, 422, answer.Status)
+		}
+	})
 	t.Run("work that fails or panics gives its key back", func(t *testing.T) {
 		r := fresh()
 		do := func(work func() (ledger.Answer, error)) (ledger.Answer, error) {
@@ -187,6 +198,24 @@ func Forgets(t *testing.T, store ledger.Store, prune func(context.Context) (int,
 	require.Eventually(t, func() bool { return reserve(other) == ledger.Reserved }, 10*time.Second, 50*time.Millisecond)
 	open.Owner = [16]byte{2}
 	require.Equal(t, ledger.InFlight, reserve(open), "what is being worked on is not forgotten")
+}
+
+// ForgetsByItself holds a store to: keys that are over go while others come. The store keeps
+// answers for less than a second; count counts all that it has.
+func ForgetsByItself(t *testing.T, store ledger.Store, count func() int) {
+	next := 0
+	one := func() {
+		next++
+		r := ledger.Reservation{Key: ledger.Key{Key: fmt.Sprint("forgotten", next)}, Fingerprint: [32]byte{1}}
+		_, _, err := ledger.Once(context.Background(), store, r, ledger.Options{}, func(context.Context) (ledger.Answer, error) {
+			return ledger.Answer{Status: 201}, nil
+		})
+		require.NoError(t, err)
+	}
+	for range 100 {
+		one()
+	}
+	require.Eventually(t, func() bool { one(); return count() < 40 }, 20*time.Second, 50*time.Millisecond)
 }
 
 // Effects holds a store to: the work takes effect exactly once, and only with its
@@ -239,6 +268,32 @@ func Effects(t *testing.T, store ledger.Transactional, write func(ctx context.Co
 		for k := range 10 {
 			require.Equal(t, 1, count("many"+string(rune('a'+k))))
 		}
+	})
+	t.Run("a refusal is kept, and nothing of what the work wrote", func(t *testing.T) {
+		refuse := func() error { return ledger.Refused{Answer: ledger.Answer{Status: 422, Body: []byte("taken")}} }
+		for range 2 {
+			answer, _, err := once(ctx, "refused", refuse)
+			require.NoError(t, err)
+			require.Equal(t, 422, answer.Status)
+			require.Equal(t, "taken", string(answer.Body))
+		}
+		require.Equal(t, 0, count("refused"))
+	})
+	t.Run("work that takes too long has done nothing, and can be done again", func(t *testing.T) {
+		r := ledger.Reservation{Key: ledger.Key{Route: "/effects", Key: "long"}, Fingerprint: [32]byte{7}}
+		_, _, err := ledger.Once(ctx, store, r, ledger.Options{Limit: 20 * time.Millisecond}, func(ctx context.Context) (ledger.Answer, error) {
+			if err := write(ctx, "long"); err != nil {
+				return ledger.Answer{}, err
+			}
+			<-ctx.Done()
+			return ledger.Answer{}, ctx.Err()
+		})
+		require.ErrorIs(t, err, ledger.ErrBusy)
+		require.Equal(t, 0, count("long"))
+		_, replayed, err := once(ctx, "long", good)
+		require.NoError(t, err)
+		require.False(t, replayed)
+		require.Equal(t, 1, count("long"))
 	})
 	t.Run("impatient while another is at work", func(t *testing.T) {
 		r := ledger.Reservation{Key: ledger.Key{Route: "/effects", Key: "slow"}, Fingerprint: [32]byte{7}}

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"sync/atomic"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -21,8 +22,9 @@ type Options struct {
 
 // Store is a ledger.Store. Leases run by the database's clock.
 type Store struct {
-	pool *pgxpool.Pool
-	keep time.Duration
+	pool   *pgxpool.Pool
+	keep   time.Duration
+	pruned atomic.Int64 // when, in milliseconds since 1970
 }
 
 const schema = `CREATE TABLE IF NOT EXISTS leanwicket_keys (
@@ -87,6 +89,7 @@ func (s *Store) Settle(ctx context.Context, r ledger.Reservation, a ledger.Answe
 	if err == nil && tag.RowsAffected() != 1 {
 		err = ledger.ErrLost
 	}
+	s.pruneNow()
 	return err
 }
 
@@ -112,17 +115,35 @@ func (s *Store) Release(ctx context.Context, r ledger.Reservation) error {
 	return err
 }
 
-// Prune forgets the answers that are no longer kept, and work that was given up
-// as long ago; it says how many.
+// Prune forgets the answers that are no longer kept, and work that was given up as long ago;
+// it says how many. They go by themselves too, a few a second while answers come.
 func (s *Store) Prune(ctx context.Context) (int, error) {
 	for pruned := 0; ; {
-		tag, err := s.pool.Exec(ctx, `DELETE FROM leanwicket_keys WHERE ctid = ANY (ARRAY(
-			SELECT ctid FROM leanwicket_keys WHERE until < now() - CASE WHEN status IS NULL THEN $1::bigint ELSE 0 END * interval '1 microsecond'
-			LIMIT 1000 FOR UPDATE SKIP LOCKED))`, s.keep.Microseconds())
-		if pruned += int(tag.RowsAffected()); err != nil || tag.RowsAffected() == 0 {
+		n, err := s.pruneSome(ctx, 1000)
+		if pruned += n; err != nil || n == 0 {
 			return pruned, err
 		}
 	}
+}
+
+func (s *Store) pruneSome(ctx context.Context, most int) (int, error) {
+	tag, err := s.pool.Exec(ctx, `DELETE FROM leanwicket_keys WHERE ctid = ANY (ARRAY(
+		SELECT ctid FROM leanwicket_keys WHERE until < now() AND (status IS NOT NULL OR until < now() - $1::bigint * interval '1 microsecond')
+		LIMIT $2 FOR UPDATE SKIP LOCKED))`, s.keep.Microseconds(), most)
+	return int(tag.RowsAffected()), err
+}
+
+// pruneNow forgets some keys that are over, beside what goes on, at most once a second.
+func (s *Store) pruneNow() {
+	last, now := s.pruned.Load(), time.Now().UnixMilli()
+	if now-last < 1000 || !s.pruned.CompareAndSwap(last, now) {
+		return
+	}
+	go func() {
+		ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+		defer cancel()
+		_, _ = s.pruneSome(ctx, 1000) // what stays goes with the next
+	}()
 }
 
 // InTransaction is the store as one whose work commits with its answer. The work's own
@@ -133,10 +154,25 @@ func (s *Store) InTransaction() TransactionStore { return TransactionStore{s} }
 // waits for the row of its key. Beside the work's own it takes two round trips.
 type TransactionStore struct{ *Store }
 
-// Transact implements [ledger.Transactional].
+// Transact implements [ledger.Transactional]. Where no connection is free within patience, and
+// at least within a second, the error is [ledger.ErrBusy].
 func (t TransactionStore) Transact(ctx context.Context, r ledger.Reservation, patience time.Duration, work ledger.Work) (ledger.State, ledger.Answer, error) {
-	connection, err := t.pool.Acquire(ctx)
+	for {
+		state, answer, err := t.transact(ctx, r, patience, work)
+		if !errors.Is(err, ledger.ErrLost) { // else another's answer is there now
+			return state, answer, err
+		}
+	}
+}
+
+func (t TransactionStore) transact(ctx context.Context, r ledger.Reservation, patience time.Duration, work ledger.Work) (ledger.State, ledger.Answer, error) {
+	waiting, cancel := context.WithTimeout(ctx, max(patience, time.Second))
+	defer cancel()
+	connection, err := t.pool.Acquire(waiting)
 	if err != nil {
+		if waiting.Err() != nil && ctx.Err() == nil {
+			err = fmt.Errorf("%w: no connection is free: %w", ledger.ErrBusy, err)
+		}
 		return 0, ledger.Answer{}, err
 	}
 	defer connection.Release()
@@ -155,13 +191,24 @@ func (t TransactionStore) Transact(ctx context.Context, r ledger.Reservation, pa
 	case err != nil || state != ledger.Reserved:
 		return state, answer, err
 	}
-	if answer, err = work(context.WithValue(ctx, txKey{}, Queryer(connection))); err != nil {
+	last := &pgx.Batch{}
+	answer, err = work(context.WithValue(ctx, txKey{}, Queryer(connection)))
+	refused, isRefused := err.(ledger.Refused)
+	switch {
+	case isRefused:
+		answer = refused.Answer
+		if _, err := connection.Exec(ctx, "ROLLBACK"); err != nil { // by itself: after a statement that has failed nothing can be prepared
+			return 0, ledger.Answer{}, err
+		}
+		last.Queue("BEGIN ISOLATION LEVEL READ COMMITTED")
+	case err != nil:
 		return 0, ledger.Answer{}, err
 	}
-	if err := t.keepAndCommit(ctx, connection, r, answer); err != nil {
+	if err := t.keepAndCommit(ctx, connection, last, r, answer); err != nil {
 		return 0, ledger.Answer{}, err
 	}
 	committed = true
+	t.pruneNow()
 	return ledger.Reserved, answer, nil
 }
 
@@ -200,8 +247,7 @@ const lockSpace int32 = 0x6c776b79
 // keepAndCommit writes the answer and commits in one round trip. The commit is not
 // reached where the key was taken meanwhile, by a store that reserves: that divides
 // by zero.
-func (t TransactionStore) keepAndCommit(ctx context.Context, on Queryer, r ledger.Reservation, a ledger.Answer) error {
-	batch := &pgx.Batch{}
+func (t TransactionStore) keepAndCommit(ctx context.Context, on Queryer, batch *pgx.Batch, r ledger.Reservation, a ledger.Answer) error {
 	batch.Queue(`WITH kept AS (INSERT INTO leanwicket_keys AS known (status, header, body, until, principal, route, key, owner, fingerprint)
 			VALUES ($1, $2, $3, now() + $4::bigint * interval '1 microsecond', $5, $6, $7, $8, $9)
 			ON CONFLICT (principal, route, key) DO UPDATE SET fingerprint = excluded.fingerprint, owner = excluded.owner, until = excluded.until, status = excluded.status, header = excluded.header, body = excluded.body

@@ -2,13 +2,17 @@ package postgres_test
 
 import (
 	"context"
+	"errors"
+	"fmt"
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/stretchr/testify/require"
 
 	"leanwicket.dev/internal/database"
+	"leanwicket.dev/ledger"
 	"leanwicket.dev/ledger/conformance"
 	"leanwicket.dev/ledger/postgres"
 )
@@ -41,4 +45,56 @@ func TestPostgres(t *testing.T) {
 	short, err := postgres.New(ctx, pool, postgres.Options{Keep: 100 * time.Millisecond})
 	require.NoError(t, err)
 	conformance.Forgets(t, short, short.Prune)
+	conformance.ForgetsByItself(t, short.InTransaction(), func() (n int) {
+		require.NoError(t, pool.QueryRow(ctx, "SELECT count(*) FROM leanwicket_keys").Scan(&n))
+		return n
+	})
+}
+
+// Work whose statement has failed can still be refused: the answer is kept, and nothing else.
+func TestARefusalAfterAFailedStatement(t *testing.T) {
+	ctx := context.Background()
+	pool, err := pgxpool.New(ctx, database.Postgres(t))
+	require.NoError(t, err)
+	t.Cleanup(pool.Close)
+	store, err := postgres.New(ctx, pool, postgres.Options{})
+	require.NoError(t, err)
+	_, err = pool.Exec(ctx, "CREATE TABLE berths (berth text UNIQUE, vessel text); INSERT INTO berths VALUES ('7', 'Heron')")
+	require.NoError(t, err)
+	for k, berth := range []string{"7", "8", "7"} {
+		r := ledger.Reservation{Key: ledger.Key{Key: berth}, Fingerprint: [32]byte{1}}
+		answer, repeated, err := ledger.Once(ctx, store.InTransaction(), r, ledger.Options{}, func(ctx context.Context) (ledger.Answer, error) {
+			_, err := postgres.Tx(ctx).Exec(ctx, "INSERT INTO berths VALUES ($1, 'Egret')", berth)
+			var failed *pgconn.PgError
+			if errors.As(err, &failed) && failed.Code == "23505" { // unique_violation
+				return ledger.Answer{}, fmt.Errorf("the berth is taken: %w", ledger.Refused{Answer: ledger.Answer{Status: 422}})
+			}
+			return ledger.Answer{Status: 201}, err
+		})
+		require.NoError(t, err)
+		require.Equal(t, map[string]int{"7": 422, "8": 201}[berth], answer.Status)
+		require.Equal(t, k == 2, repeated)
+	}
+	var egrets int
+	require.NoError(t, pool.QueryRow(ctx, "SELECT count(*) FROM berths WHERE vessel = 'Egret'").Scan(&egrets))
+	require.Equal(t, 1, egrets)
+}
+
+// Where no connection is free the database is busy, and nobody is told that the submission is
+// being worked on.
+func TestNoConnectionIsFree(t *testing.T) {
+	ctx := context.Background()
+	config, err := pgxpool.ParseConfig(database.Postgres(t))
+	require.NoError(t, err)
+	config.MaxConns = 1
+	pool, err := pgxpool.NewWithConfig(ctx, config)
+	require.NoError(t, err)
+	t.Cleanup(pool.Close)
+	store, err := postgres.New(ctx, pool, postgres.Options{})
+	require.NoError(t, err)
+	held, err := pool.Acquire(ctx)
+	require.NoError(t, err)
+	defer held.Release()
+	_, _, err = ledger.Once(ctx, store.InTransaction(), ledger.Reservation{Key: ledger.Key{Key: "a"}}, ledger.Options{Patience: -1}, nil)
+	require.ErrorIs(t, err, ledger.ErrBusy)
 }

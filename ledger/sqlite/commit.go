@@ -7,43 +7,59 @@ import (
 	"fmt"
 	"sync/atomic"
 	"time"
+
+	"leanwicket.dev/ledger"
 )
 
 // write is one caller's part of a commit.
 type write struct {
 	ctx   context.Context
 	do    func(context.Context, *sql.Tx) error
+	among bool        // others have done their part of the same commit before
 	taken atomic.Bool // it has begun, or its caller has given up
 	done  chan error
 }
 
-// atOnce is how many writes a commit takes at most.
-const atOnce = 64
+func newWrite(ctx context.Context, do func(context.Context, *sql.Tx) error) *write {
+	return &write{ctx: context.WithoutCancel(ctx), do: do, done: make(chan error, 1)} // an interrupted statement would take the whole commit back
+}
 
-var (
-	errImpatient = errors.New("other writes took too long")
-	errClosed    = errors.New("the ledger is closed")
+const (
+	atOnce = 64 // writes that a commit takes at most
+	pruned = 16 // keys that are over and go with it at most
 )
+
+var errClosed = errors.New("the ledger is closed")
 
 // panicked carries a panic of a write back to its caller.
 type panicked struct{ value any }
 
 func (p panicked) Error() string { return fmt.Sprint(p.value) }
 
-// write does something in the next commit, and waits for that. With a patience it
-// gives up where it has not begun by then; 0: it waits as long as its context.
-func (s *Store) write(ctx context.Context, patience time.Duration, do func(context.Context, *sql.Tx) error) error {
-	w := &write{ctx: context.WithoutCancel(ctx), do: do, done: make(chan error, 1)} // an interrupted statement would take the whole commit back
+// enqueue has a write done in the next commit. It gives up where the queue is full until late.
+func (s *Store) enqueue(ctx context.Context, w *write, late <-chan time.Time) error {
+	select {
+	case <-s.closing:
+		return errClosed
+	default:
+	}
 	select {
 	case s.writes <- w:
+		return nil
 	case <-s.closing:
 		return errClosed
 	case <-ctx.Done():
 		return ctx.Err()
+	case <-late:
+		return fmt.Errorf("%w: others write", ledger.ErrBusy)
 	}
-	var late <-chan time.Time
-	if patience > 0 {
-		late = time.After(patience)
+}
+
+// write does something in the next commit, and waits for that as long as its context.
+func (s *Store) write(ctx context.Context, do func(context.Context, *sql.Tx) error) error {
+	w := newWrite(ctx, do)
+	if err := s.enqueue(ctx, w, nil); err != nil {
+		return err
 	}
 	giveUp := func(why error) error {
 		if w.taken.CompareAndSwap(false, true) {
@@ -56,8 +72,6 @@ func (s *Store) write(ctx context.Context, patience time.Duration, do func(conte
 		return w.end(err)
 	case <-ctx.Done():
 		return giveUp(ctx.Err())
-	case <-late:
-		return giveUp(errImpatient)
 	case <-s.finished:
 		return giveUp(errClosed)
 	}
@@ -114,9 +128,21 @@ func (s *Store) commit(first *write) {
 		}
 		good = append(good, w)
 	}
+	s.pruneSome(tx)
 	err = tx.Commit()
 	for _, w := range good {
 		w.done <- err
+	}
+}
+
+// pruneSome forgets a few keys that are over with a commit: at the next one more, where there
+// were so many, else after a second.
+func (s *Store) pruneSome(tx *sql.Tx) {
+	if time.Now().Before(s.pruneAt) {
+		return
+	}
+	if n, err := s.pruneIn(context.Background(), tx, pruned); err != nil || n < pruned {
+		s.pruneAt = time.Now().Add(time.Second)
 	}
 }
 
@@ -140,6 +166,7 @@ func apart(tx *sql.Tx, w *write) error {
 	if _, err := tx.Exec("SAVEPOINT part"); err != nil {
 		return err
 	}
+	w.among = true
 	err := caught(tx, w)
 	end := "RELEASE part"
 	if err != nil {

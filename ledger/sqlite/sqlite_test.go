@@ -3,12 +3,17 @@ package sqlite_test
 import (
 	"context"
 	"database/sql"
+	"errors"
+	"fmt"
 	"path/filepath"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/require"
 
+	"leanwicket.dev/ledger"
 	"leanwicket.dev/ledger/conformance"
 	"leanwicket.dev/ledger/sqlite"
 )
@@ -44,8 +49,12 @@ func TestSQLite(t *testing.T) {
 }
 
 func TestSQLiteForgets(t *testing.T) {
-	store, _ := open(t, 100*time.Millisecond)
+	store, db := open(t, 100*time.Millisecond)
 	conformance.Forgets(t, store, store.Prune)
+	conformance.ForgetsByItself(t, store.InTransaction(), func() (n int) {
+		require.NoError(t, db.QueryRow("SELECT count(*) FROM leanwicket_keys").Scan(&n))
+		return n
+	})
 }
 
 // After Close nothing hangs.
@@ -58,4 +67,157 @@ func TestSQLiteClosed(t *testing.T) {
 	require.ErrorContains(t, err, "the ledger is closed")
 	_, err = sqlite.Open(t.TempDir(), sqlite.Options{})
 	require.ErrorContains(t, err, "opening the ledger in")
+}
+
+// begin does the work of a key, and tells how it ended.
+func begin(store ledger.Store, key string, work ledger.Work) <-chan error {
+	ended := make(chan error, 1)
+	go func() {
+		_, _, err := ledger.Once(context.Background(), store, ledger.Reservation{Key: ledger.Key{Key: key}}, ledger.Options{}, work)
+		ended <- err
+	}()
+	return ended
+}
+
+// Eight applicants, one of whose handlers waits after its first statement: the others are
+// served meanwhile, also by a store of another process. Its own row has been seen by nobody
+// before it is done.
+func TestSlowWorkHoldsUpNobody(t *testing.T) {
+	store, db := open(t, 0)
+	_, err := db.Exec("CREATE TABLE permits (key TEXT)")
+	require.NoError(t, err)
+	goes, wrote := make(chan bool), make(chan bool, 9)
+	slow := begin(store.InTransaction(), "slow", func(ctx context.Context) (ledger.Answer, error) {
+		for range 2 {
+			if _, err := sqlite.Tx(ctx).ExecContext(ctx, "INSERT INTO permits VALUES ('slow')"); err != nil {
+				return ledger.Answer{}, err
+			}
+			wrote <- true
+			<-goes
+		}
+		return ledger.Answer{Status: 201}, store.Write(ctx, func(ctx context.Context, tx *sql.Tx) error { // beside its own transaction
+			_, err := tx.ExecContext(ctx, "INSERT INTO permits VALUES ('beside')")
+			return err
+		})
+	})
+	count := func(key string) (n int) {
+		require.NoError(t, db.QueryRow("SELECT count(*) FROM permits WHERE key = ?", key).Scan(&n))
+		return n
+	}
+	for round := range 2 {
+		<-wrote
+		var others []<-chan error
+		for k := range 7 {
+			others = append(others, begin(store.InTransaction(), fmt.Sprint(round, k), func(ctx context.Context) (ledger.Answer, error) {
+				_, err := sqlite.Tx(ctx).ExecContext(ctx, "INSERT INTO permits VALUES ('other')")
+				return ledger.Answer{Status: 201}, err
+			}))
+		}
+		for _, ended := range others {
+			require.NoError(t, <-ended)
+		}
+		require.Zero(t, count("slow"))
+		goes <- true
+	}
+	require.NoError(t, <-slow)
+	require.Equal(t, []int{2, 14, 1}, []int{count("slow"), count("other"), count("beside")})
+}
+
+// Works read a number, wait a little or not, and write it one higher. What they have read still
+// holds when they commit, or they are not done.
+func TestWorkSeesWhatHolds(t *testing.T) {
+	store, db := open(t, 0)
+	_, err := db.Exec("CREATE TABLE berths (id INTEGER PRIMARY KEY, taken INTEGER); INSERT INTO berths VALUES (1, 0)")
+	require.NoError(t, err)
+	works := make(chan int, 100)
+	var all sync.WaitGroup
+	var done, busy atomic.Int64
+	for range 8 {
+		all.Go(func() {
+			for k := range works {
+				err := <-begin(store.InTransaction(), fmt.Sprint(k), func(ctx context.Context) (ledger.Answer, error) {
+					tx := sqlite.Tx(ctx)
+					var taken int
+					if err := tx.QueryRowContext(ctx, "SELECT taken FROM berths WHERE id = ?", 1).Scan(&taken); err != nil {
+						return ledger.Answer{}, err
+					}
+					if k%3 == 0 {
+						time.Sleep(time.Duration(k) * time.Millisecond)
+					}
+					_, err := tx.ExecContext(ctx, "UPDATE berths SET taken = :taken WHERE id = 1", sql.Named("taken", taken+1))
+					return ledger.Answer{Status: 201}, err
+				})
+				switch {
+				case err == nil:
+					done.Add(1)
+				case errors.Is(err, ledger.ErrBusy):
+					busy.Add(1)
+				default:
+					t.Error(err)
+				}
+			}
+		})
+	}
+	for k := range 100 {
+		works <- k
+	}
+	close(works)
+	all.Wait()
+	var taken int64
+	require.NoError(t, db.QueryRow("SELECT taken FROM berths").Scan(&taken))
+	require.Equal(t, done.Load(), taken)
+	require.EqualValues(t, 100, done.Load()+busy.Load())
+	t.Logf("%d done, %d told that the database is busy", done.Load(), busy.Load())
+}
+
+// Work that has looked at the number of its row, and waits, is not done where another has got
+// that number meanwhile. Young work is done again.
+func TestNumbersOfRows(t *testing.T) {
+	store, db := open(t, 0)
+	_, err := db.Exec("CREATE TABLE permits (id INTEGER PRIMARY KEY, key TEXT)")
+	require.NoError(t, err)
+	for _, old := range []bool{false, true} {
+		key := fmt.Sprintf("old %t", old)
+		wrote, goes := make(chan bool, 9), make(chan bool)
+		runs, number := 0, int64(0)
+		slow := begin(store.InTransaction(), key, func(ctx context.Context) (ledger.Answer, error) {
+			runs++
+			result, err := sqlite.Tx(ctx).ExecContext(ctx, "INSERT INTO permits (key) VALUES (?)", key)
+			if err != nil {
+				return ledger.Answer{}, err
+			}
+			number, err = result.LastInsertId()
+			wrote <- true
+			<-goes
+			if old {
+				time.Sleep(300 * time.Millisecond)
+			}
+			return ledger.Answer{Status: 201}, err
+		})
+		<-wrote
+		require.NoError(t, <-begin(store.InTransaction(), key+" other", func(ctx context.Context) (ledger.Answer, error) {
+			_, err := sqlite.Tx(ctx).ExecContext(ctx, "INSERT INTO permits (key) VALUES ('other')")
+			return ledger.Answer{Status: 201}, err
+		}))
+		close(goes)
+		var is []int64
+		err := <-slow
+		rows, queried := db.Query("SELECT id FROM permits WHERE key = ?", key)
+		require.NoError(t, queried)
+		for rows.Next() {
+			var id int64
+			require.NoError(t, rows.Scan(&id))
+			is = append(is, id)
+		}
+		require.NoError(t, rows.Close())
+		if old || errors.Is(err, ledger.ErrBusy) { // a machine can be so slow that no work is young
+			require.ErrorContains(t, err, "ids of one's own")
+			require.Empty(t, is)
+			require.Equal(t, 1, runs)
+			continue
+		}
+		require.NoError(t, err)
+		require.Equal(t, 2, runs)
+		require.Equal(t, []int64{number}, is)
+	}
 }
