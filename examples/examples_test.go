@@ -1,14 +1,17 @@
 package examples_test
 
 import (
+	"context"
 	"net/http"
 	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
+	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 
 	"leanwicket.dev/declare"
@@ -89,4 +92,31 @@ func TestStay(t *testing.T) {
 	require.NoError(t, err)
 	response.Body.Close()
 	require.Equal(t, 422, response.StatusCode)
+}
+
+// The hall's page has its own look and script, and its form lives in it.
+func TestAPageOfItsOwn(t *testing.T) {
+	page := chromiumtest.Open(t)
+	start(t, "hall", "http://127.0.0.1:8723/")
+	ask := func(expression string) string {
+		limited, cancel := context.WithTimeout(page, 20*time.Second)
+		defer cancel()
+		text, _ := chromedp.Run(limited, chromedp.Evaluate[string](expression)) // none while the page changes
+		return text
+	}
+	require.NoError(t, chromedp.Do(page, chromedp.Navigate("http://127.0.0.1:8723/")))
+	require.Equal(t, "rgb(32, 52, 60)", ask(`getComputedStyle(document.querySelector("header")).backgroundColor`))
+	require.Contains(t, ask(`document.getElementById("evenings").textContent`), "rope makers")
+	require.Eventually(t, func() bool {
+		return ask(`document.querySelector("button[type=button]")?.textContent ?? ""`) == "Calendar"
+	}, 20*time.Second, 50*time.Millisecond, "the bundle has bound the form")
+	for _, typed := range [][2]string{{"name", "Bo"}, {"evening", "2031-05-02"}, {"guests", "40"}} {
+		ask(`String(document.querySelector("[name=` + typed[0] + `]").focus())`)
+		require.NoError(t, chromedp.Do(page, chromedp.KeyEvent(typed[1])))
+	}
+	require.NoError(t, chromedp.Do(page, chromedp.Click(chromedp.CSS("[name=leanwicket-button]"))))
+	require.Eventually(t, func() bool {
+		return strings.Contains(ask("document.body.innerText"), "The rope makers meet on that evening.")
+	}, 20*time.Second, 50*time.Millisecond)
+	require.Contains(t, ask("document.body.innerText"), "Signed in as Ada Fenwick")
 }

@@ -2,14 +2,18 @@ package formhttp_test
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/base64"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"html/template"
 	"io"
 	"maps"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
+	"regexp"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -419,4 +423,26 @@ func FuzzPost(f *testing.F) {
 			t.Errorf("%d: %s", w.Code, w.Body)
 		}
 	})
+}
+
+// The policy of a page is made from what it uses: its own style, style sheets and scripts of
+// here and of elsewhere.
+func TestThePolicyIsMadeFromWhatIsUsed(t *testing.T) {
+	const form = "form: kiln\nschema: {properties: {pot: {type: string}}}\nsubmit: {url: /firings}\n"
+	s := newSite(t, form, accept, func(o *formhttp.Options) {
+		o.Style = ".kiln { color: #822 }"
+		o.Styles = []string{"/kiln.css", "https://fonts.example/clay.css?v=2", "/more.css"}
+		o.Scripts = []string{"https://stats.example:8443/count.js"}
+		o.Own = func(r *http.Request) any { return r.URL.Path }
+		o.Page = template.Must(template.New("").Parse(`{{define "buttons"}}<p class="kiln">At {{$.Name}}</p><button>Fire</button>{{end}}{{define "notice"}}<p>Seen at {{.Own}}</p>{{end}}`))
+	})
+	p := s.get()
+	style := regexp.MustCompile(`(?s)<style>(.*)</style>`).FindStringSubmatch(p.text)[1]
+	require.Contains(t, style, ".kiln { color: #822 }")
+	hash := sha256.Sum256([]byte(style))
+	require.Equal(t, "default-src 'none'; style-src 'sha256-"+base64.StdEncoding.EncodeToString(hash[:])+"' 'self' https://fonts.example; font-src 'self' https://fonts.example; "+
+		"img-src 'self' https://fonts.example; script-src https://stats.example:8443; form-action 'self'; base-uri 'none'; frame-ancestors 'none'", p.header.Get("Content-Security-Policy"))
+	require.Contains(t, p.text, `<link rel="stylesheet" href="https://fonts.example/clay.css?v=2">`)
+	require.Contains(t, p.text, `<script src="https://stats.example:8443/count.js" defer></script>`)
+	require.Contains(t, p.text, "Seen at /stay")
 }

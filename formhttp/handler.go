@@ -63,12 +63,21 @@ type Options struct {
 	// lifecycle in the browser; empty: the page has none. Without script it works all
 	// the same.
 	Script string
-	// Page replaces parts of the page: templates with the names in Parts.
+	// Page replaces parts of the page: templates with the names in Parts. docs/server.md has
+	// what they show.
 	Page *template.Template
-	// Policy is the Content-Security-Policy of the page, for one with styles, fonts or
-	// scripts of its own. The script of Options.Script needs script-src 'self'
-	// 'wasm-unsafe-eval' and connect-src 'self'; the page's own style needs its hash, which
-	// StyleHash is. Empty: nothing is allowed but what the page itself needs.
+	// Own is what those templates find as .Own, such as who is signed in.
+	Own func(r *http.Request) any
+	// Style are rules that stand after the page's own style. Styles are the addresses of
+	// style sheets, which come after it, and Scripts those of deferred scripts, which come
+	// after the bundle.
+	Style           string
+	Styles, Scripts []string
+	// Policy is the Content-Security-Policy of the page. Empty: it is made from what the page
+	// uses, and allows its own style, the origins of Styles (also for fonts and pictures) and
+	// of Scripts, and with Page pictures of this origin. A policy of your own needs StyleHash
+	// where Style is empty, and with Script script-src 'self' 'wasm-unsafe-eval' and
+	// connect-src 'self'.
 	Policy string
 	// Log is told what failed; nil: slog.Default.
 	Log *slog.Logger
@@ -97,6 +106,7 @@ type handler struct {
 	validator Validator
 	o         Options
 	page      *template.Template
+	style     string
 	secret    []byte
 
 	mu   sync.Mutex
@@ -143,8 +153,9 @@ func New(declared *form.Form, validator Validator, o Options) (http.Handler, err
 	h.o.MaxFields = cmp.Or(h.o.MaxFields, 10_000)
 	h.o.MaxOpen = cmp.Or(h.o.MaxOpen, 20)
 	h.page = newPage(o.Page)
+	h.style = pageStyle + o.Style
 	if h.o.Policy == "" {
-		h.o.Policy = "default-src 'none'; style-src " + StyleHash() + h.scripts() + "; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+		h.o.Policy = h.policy()
 	}
 	origins := http.NewCrossOriginProtection()
 	origins.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -208,15 +219,6 @@ func (h *handler) headers(w http.ResponseWriter) {
 	header.Set("X-Content-Type-Options", "nosniff")
 	header.Set("Referrer-Policy", "same-origin")
 	header.Set("Cache-Control", "no-store")
-}
-
-// scripts is what the policy of a page with script allows: that of this origin
-// alone.
-func (h *handler) scripts() string {
-	if h.o.Script == "" {
-		return ""
-	}
-	return "; script-src 'self' 'wasm-unsafe-eval'; connect-src 'self'"
 }
 
 func (h *handler) get(w http.ResponseWriter, r *http.Request) {

@@ -30,14 +30,65 @@ var pageStyle = palette.CSS() + pageRules
 // Parts are the names of the templates that make the page; Options.Page can
 // define any of them anew.
 func Parts() []string {
-	return []string{"page", "head", "summary", "form", "field", "rows", "control", "issues", "help", "buttons", "notice"}
+	return []string{"page", "head", "summary", "form", "field", "rows", "row", "control", "issues", "help", "buttons", "notice"}
 }
 
 // StyleHash is the page's own style, as a source of a Content-Security-Policy
 // (Content Security Policy Level 3, section 2.3.1): 'sha256-…' with its quotes.
 func StyleHash() string {
-	hash := sha256.Sum256([]byte(pageStyle))
+	return hashOf(pageStyle)
+}
+
+func hashOf(style string) string {
+	hash := sha256.Sum256([]byte(style))
 	return "'sha256-" + base64.StdEncoding.EncodeToString(hash[:]) + "'"
+}
+
+// policy allows what the page uses, and nothing else.
+func (h *handler) policy() string {
+	styles, scripts := origins(h.o.Styles), origins(h.o.Scripts)
+	var pictures, connects []string
+	if pictures = styles; h.o.Page != nil {
+		pictures = union(pictures, []string{"'self'"})
+	}
+	if h.o.Script != "" {
+		scripts, connects = union([]string{"'self'", "'wasm-unsafe-eval'"}, scripts), []string{"'self'"}
+	}
+	policy := "default-src 'none'"
+	for _, allowed := range []struct {
+		directive string
+		sources   []string
+	}{
+		{"style-src", union([]string{hashOf(h.style)}, styles)}, {"font-src", styles}, {"img-src", pictures}, {"script-src", scripts}, {"connect-src", connects},
+	} {
+		if len(allowed.sources) > 0 {
+			policy += "; " + allowed.directive + " " + strings.Join(allowed.sources, " ")
+		}
+	}
+	return policy + "; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+}
+
+// origins are those of addresses, as sources of a policy (Content Security Policy Level 3,
+// section 2.3.1).
+func origins(addresses []string) (list []string) {
+	for _, address := range addresses {
+		origin := "'self'"
+		if at, err := url.Parse(address); err == nil && at.Host != "" {
+			origin = (&url.URL{Scheme: cmp.Or(at.Scheme, "https"), Host: at.Host}).String()
+		}
+		list = union(list, []string{origin})
+	}
+	return list
+}
+
+func union(list, more []string) []string {
+	list = slices.Clone(list)
+	for _, one := range more {
+		if !slices.Contains(list, one) {
+			list = append(list, one)
+		}
+	}
+	return list
 }
 
 // newPage joins the page's templates with those of the application.
@@ -57,6 +108,8 @@ func newPage(own *template.Template) *template.Template {
 type pageView struct {
 	Title, Lang, Name    string
 	Style                template.CSS
+	Styles, Scripts      []string // addresses
+	Own                  any      // what Options.Own gives
 	Action, Method       string
 	Multipart            bool
 	Groups               bool // it has rows, whose buttons stand before those that Enter is to use
@@ -137,10 +190,13 @@ func (h *handler) render(w http.ResponseWriter, status int, v *visit) {
 func (h *handler) view(v *visit) pageView {
 	f := h.form
 	p := pageView{
-		Title: cmp.Or(f.Title, f.Name), Lang: cmp.Or(f.Lang, "en"), Name: f.Name, Style: template.CSS(pageStyle),
+		Title: cmp.Or(f.Title, f.Name), Lang: cmp.Or(f.Lang, "en"), Name: f.Name, Style: template.CSS(h.style), Styles: h.o.Styles, Scripts: h.o.Scripts,
 		Action: v.address(), Key: v.key, Version: v.version(v.session.Version()),
 		Script: h.o.Script, Compiled: "?" + markup.Compiled, Given: h.given(v.request),
 		FormID: markup.Form, SummaryID: markup.Summary, NoticeID: markup.Notice, AccountName: markup.Account, Account: h.account(v.request), KeyName: markup.Key, VersionKey: markup.Version,
+	}
+	if h.o.Own != nil {
+		p.Own = h.o.Own(v.request)
 	}
 	p.FormIssues = v.session.FormIssues()
 	p.Fields = h.fieldViews(v, &p)

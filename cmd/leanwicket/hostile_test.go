@@ -121,10 +121,10 @@ func TestHostileRequests(t *testing.T) {
 	require.NoError(t, err)
 	own := httptest.NewServer(handler)
 	defer own.Close()
-	office, _, end, err := served([]string{form}, "", memory.New(time.Hour), quiet)
+	stands, err := served([]string{form}, "", memory.New(time.Hour), quiet)
 	require.NoError(t, err)
-	defer end()
-	command := httptest.NewServer(observed(office, quiet))
+	defer stands.end()
+	command := httptest.NewServer(observed(stands.handler, stands.ready, quiet))
 	defer command.Close()
 	_, missing := exec.LookPath("curl")
 	for _, h := range requests {

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"context"
 	"fmt"
 	"log/slog"
 	"net/http"
@@ -17,7 +18,7 @@ import (
 
 // observed logs and counts what a handler answers: never what anybody typed, so
 // no query, no body, and of a key its first eight letters.
-func observed(next http.Handler, log *slog.Logger) http.Handler {
+func observed(next http.Handler, ready func(context.Context) error, log *slog.Logger) http.Handler {
 	registry := prometheus.NewRegistry()
 	answered := prometheus.NewCounterVec(prometheus.CounterOpts{
 		Name: "leanwicket_requests_total", Help: "Requests answered, by place, method and status; status 0: the connection was broken.",
@@ -33,6 +34,16 @@ func observed(next http.Handler, log *slog.Logger) http.Handler {
 
 	mux := http.NewServeMux()
 	mux.HandleFunc("GET /healthz", func(w http.ResponseWriter, _ *http.Request) { fmt.Fprintln(w, "ok") })
+	mux.HandleFunc("GET /readyz", func(w http.ResponseWriter, r *http.Request) {
+		ctx, cancel := context.WithTimeout(r.Context(), 2*time.Second)
+		defer cancel()
+		if err := ready(ctx); err != nil {
+			log.Error("not ready", "error", err)
+			http.Error(w, "the ledger cannot be read", http.StatusServiceUnavailable)
+			return
+		}
+		fmt.Fprintln(w, "ready")
+	})
 	mux.Handle("GET /metrics", promhttp.HandlerFor(registry, promhttp.HandlerOpts{}))
 	mux.HandleFunc("/", func(w http.ResponseWriter, r *http.Request) {
 		if !markup.Readable(r.URL.Path) {

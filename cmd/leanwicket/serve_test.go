@@ -1,6 +1,8 @@
 package main
 
 import (
+	"context"
+	"errors"
 	"fmt"
 	"io"
 	"log/slog"
@@ -10,6 +12,7 @@ import (
 	"strings"
 	"syscall"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
@@ -21,14 +24,21 @@ import (
 func TestServe(t *testing.T) {
 	var logged strings.Builder
 	log := slog.New(slog.NewTextHandler(&logged, nil))
-	handler, name, end, err := served(nil, "", nil, log)
+	office, err := served(nil, "", nil, log)
 	require.NoError(t, err)
-	defer end()
-	require.Equal(t, "the harbour office", name)
+	defer office.end()
+	require.Equal(t, "the harbour office", office.name)
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	stopped := make(chan error)
-	go func() { stopped <- serve(listener, observed(handler, log)) }()
+	broken := false
+	ready := func(ctx context.Context) error {
+		if broken {
+			return errors.New("the disk is gone")
+		}
+		return office.ready(ctx)
+	}
+	go func() { stopped <- serve(listener, observed(office.handler, ready, log), 10*time.Second) }()
 	site := "http://" + listener.Addr().String()
 	get := func(path string) string {
 		response, err := http.Get(site + path)
@@ -39,6 +49,9 @@ func TestServe(t *testing.T) {
 		return string(text)
 	}
 	require.Contains(t, get("/healthz"), "ok")
+	require.Equal(t, "ready\n", get("/readyz"))
+	broken = true
+	require.Equal(t, "the ledger cannot be read\n", get("/readyz"))
 	require.Contains(t, get("/forms/mooring"), "<h1>Mooring permit</h1>")
 	sent := url.Values{
 		"vessel/name": {"Egret"}, "vessel/length": {"9.4"}, "arrival": {"2031-05-02"}, "departure": {"2031-05-09"}, "terms": {"true"},
@@ -76,6 +89,6 @@ func TestServeAsks(t *testing.T) {
 		_, _, err := openLedger(t.Context(), name)
 		require.ErrorContains(t, err, want)
 	}
-	_, _, _, err := served([]string{"a.form.yaml"}, "office.db", memory.New(0), slog.Default())
+	_, err := served([]string{"a.form.yaml"}, "office.db", memory.New(0), slog.Default())
 	require.ErrorContains(t, err, "--data")
 }

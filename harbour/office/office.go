@@ -41,6 +41,7 @@ type Office struct {
 	mux    *http.ServeMux
 	log    *slog.Logger
 	forms  []*declare.Source
+	keys   ledger.Store
 }
 
 // account is whose request it is: there is no sign-in here, a cookie says it.
@@ -70,12 +71,19 @@ func Open(path string, o Options) (*Office, error) {
 		if o.Ledger == nil {
 			o.Ledger = store.InTransaction()
 		}
+		office.keys = o.Ledger
 		err = office.routes(o.Ledger)
 	}
 	if err != nil {
 		return nil, errors.Join(fmt.Errorf("opening the harbour office: %w", err), office.Close())
 	}
 	return office, nil
+}
+
+// Ready is an error where the ledger cannot be read.
+func (o *Office) Ready(ctx context.Context) error {
+	_, _, err := o.keys.Find(ctx, ledger.Key{})
+	return err
 }
 
 // Close ends the office after what is being written.

@@ -1,0 +1,1 @@
+document.getElementById("evenings").textContent = "The rope makers meet on the second of May."
