@@ -99,3 +99,23 @@ func TestFormats(t *testing.T) {
 		require.False(t, HasFormat("uri", bad), bad)
 	}
 }
+
+// A constraint of another kind of value says nothing, nor does a comparison of what cannot be
+// compared: a token stands for what is private.
+func TestConstraintsOfTokens(t *testing.T) {
+	f, err := New(Declaration{
+		Name: "berth", Buttons: []string{"save"}, Submit: SubmitPolicy{Method: "POST", Timeout: 1},
+		Fields: []Field{{Path: "pin", Kind: KindText, Private: true, Constraints: []Constraint{{Op: OpMinLength, Value: Number(40, 0)}, {Op: OpMaxLength, Value: Number(1, 0)}}}},
+	})
+	require.NoError(t, err)
+	for k, broken := range []bool{true, true} {
+		_, _, breaks := f.Breaks(0, k, Text("1234"))
+		require.Equal(t, broken, breaks, "it is looked at where it can be")
+		_, _, breaks = f.Breaks(0, k, Veiled("k3", nil))
+		require.False(t, breaks)
+	}
+	for _, op := range []ConstraintOp{OpGreaterThan, OpAtLeast, OpLessThan, OpAtMost} {
+		_, _, breaks := (&Constraint{Op: op}).BreaksBeside(Veiled("k3", nil), Veiled("k4", nil))
+		require.False(t, breaks, op)
+	}
+}

@@ -99,6 +99,7 @@ func TestAttemptsThatDoNotFit(t *testing.T) {
 		"a value of another kind":      {Attempt: &KeptAttempt{Button: "save", Values: []form.Answer{{Place: form.Place{Field: 2, Row: -1}, Value: form.Text("Heron")}}}},
 		"a button that the form lacks": {Attempt: &KeptAttempt{Button: "apply"}},
 		"a field behind the last":      {Groups: whole, Attempt: &KeptAttempt{Button: "save", Values: []form.Answer{rows(1), {Place: form.Place{Field: 3, Row: -1}}}}},
+		"a value that fits before":     {Attempt: &KeptAttempt{Button: "save", Values: []form.Answer{{Place: form.Place{Field: 2, Row: -1}, Value: form.Number(4, 0), Changed: true}, {Place: form.Place{Field: 3, Row: -1}}}}},
 		"a field before the first":     {Attempt: &KeptAttempt{Button: "save", Values: []form.Answer{{Place: form.Place{Field: -1, Row: -1}}}}},
 	} {
 		s, _ := Open(f, Seed{})
@@ -106,6 +107,7 @@ func TestAttemptsThatDoNotFit(t *testing.T) {
 		require.NoError(t, err, name)
 		require.Zero(t, s.Attempt().Number, name)
 		require.Empty(t, s.groups[0].sent, name)
+		require.True(t, s.cells[2].sent.Absent() && !s.has(2, bitSent|bitSentChanged), name)
 		k := slices.IndexFunc(effects, func(e Effect) bool { return e.Kind == EffectSay })
 		require.GreaterOrEqual(t, k, 0, name)
 		require.Equal(t, form.MessageUnsettledPrivate, effects[k].Message.ID, name)
@@ -155,6 +157,64 @@ func TestPrivateAnswersOfKeptRows(t *testing.T) {
 	require.False(t, private(Edit("berths/1/pin", "")), "there is none")
 	require.True(t, private(Edit("berths/0/pin", "3333")))
 	require.False(t, private(RemoveRow("berths/0")), "it is gone with its row")
+}
+
+// That a private answer has to be entered again is said, whichever group it was typed in; and a
+// group whose numbers cannot be is left out.
+func TestPrivateAnswersOfTwoGroups(t *testing.T) {
+	f, err := form.New(form.Declaration{
+		Name: "berths", Buttons: []string{"save"}, Submit: form.SubmitPolicy{Method: "POST", Timeout: 1},
+		Fields: []form.Field{{Path: "berths", Kind: form.KindRows}, {Path: "berths/*/pin", Kind: form.KindText, Private: true}, {Path: "crew", Kind: form.KindRows}, {Path: "crew/*/name", Kind: form.KindText}},
+	})
+	require.NoError(t, err)
+	for now, said := range map[int32]form.MessageID{1: form.MessageRestoredPrivate, -1: form.MessageRestoredLeftOut, 2: form.MessageRestoredLeftOut} {
+		s, _ := Open(f, Seed{})
+		effects, err := s.Apply(Restore(&Restored{Groups: []KeptGroup{{Path: "berths", Rows: [][]Kept{{}}, Now: 1, Private: true}, {Path: "crew", Rows: [][]Kept{{}}, Now: now}}}))
+		require.NoError(t, err)
+		k := slices.IndexFunc(effects, func(e Effect) bool { return e.Kind == EffectSay })
+		require.GreaterOrEqual(t, k, 0)
+		require.Equal(t, said, effects[k].Message.ID, now)
+	}
+}
+
+// An attempt of an earlier page had a version, and its acceptance brings none: the newest answers
+// are loaded, though this page has loaded nothing.
+func TestAnAcceptanceThatLosesTheVersionOfAnEarlierPage(t *testing.T) {
+	f, err := form.New(form.Declaration{
+		Name: "berth", Buttons: []string{"save"}, Submit: form.SubmitPolicy{Method: "PUT", Timeout: 1}, Prefill: form.PrefillPolicy{URL: "/berth", Timeout: 1},
+		Fields: []form.Field{{Path: "vessel", Kind: form.KindText}},
+	})
+	require.NoError(t, err)
+	for version, loads := range map[string]bool{"1": true, "": false} {
+		s, opening := Open(f, Seed{})
+		sent := []form.Answer{{Place: form.Place{Field: 0, Row: -1}, Value: form.Text("Heron"), Changed: true}}
+		var effects []Effect
+		for _, e := range []Event{
+			Restore(&Restored{Attempt: &KeptAttempt{Button: "save", Version: version, Values: sent}}),
+			LoadFailed(opening[0].Request, "closed"), Retry(), Replied(1, 2, &Reply{Kind: ReplyAccepted}),
+		} {
+			effects, err = s.Apply(e)
+			require.NoError(t, err, e.Kind.String())
+		}
+		require.Equal(t, loads, slices.ContainsFunc(effects, func(e Effect) bool { return e.Kind == EffectLoad }), version)
+	}
+}
+
+// What is told of a try that there never was, or tells nothing, is the caller's mistake.
+func TestRepliesToNoTry(t *testing.T) {
+	f, err := form.New(form.Declaration{
+		Name: "berth", Buttons: []string{"save"}, Submit: form.SubmitPolicy{Method: "POST", Timeout: 1}, Fields: []form.Field{{Path: "vessel", Kind: form.KindText}},
+	})
+	require.NoError(t, err)
+	s, _ := Open(f, Seed{})
+	_, err = s.Apply(Submit(""))
+	require.NoError(t, err)
+	for _, e := range []Event{Replied(1, 0, &Reply{Kind: ReplyAccepted}), Replied(1, 2, &Reply{Kind: ReplyAccepted}), Replied(1, 1, nil), Replied(2, 1, &Reply{Kind: ReplyAccepted}), Replied(0, 1, &Reply{Kind: ReplyAccepted})} {
+		var unknown *UnknownError
+		_, err := s.Apply(e)
+		require.ErrorAs(t, err, &unknown)
+		require.Equal(t, ActivitySending, s.Activity())
+	}
 }
 
 // A kept row that nobody saved has no baseline, whatever a damaged store says.

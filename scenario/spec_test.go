@@ -91,6 +91,27 @@ timeline:
 		"a loaded value that the field cannot hold is there, with an issue": {prefill, loads("{n: twelve}") + `timeline:
   - {at: 1s, expect: {issues: {n: [badInput]}, values: {n: twelve}, dirty: []}}
 `},
+		"a refused answer stays refused where the saved answers come to ask it too": {prefill + "submit: {url: /s}\nfields: {b: {when: {box: true}}}\n", `backend:
+  prefill: [{after: 10ms, status: 200, body: {a: x}}, {after: 10ms, status: 200, body: {a: x, box: true, b: saved}}]
+  submit: [{after: 10ms, status: 422, body: {errors: {b: Not this.}}}]
+timeline:
+  - {at: 1s, edit: {box: true, b: typed}}
+  - {at: 2s, submit: true}
+  - {at: 3s, expect: {shown: {b: [customError]}}}
+  - {at: 4s, refresh: true}
+  - {at: 5s, expect: {values: {b: typed}, dirty: [b], shown: {b: [customError]}}}
+`},
+		"a merge patch with a group says of each answer in it what was asked": {prefill + "submit: {url: /s, method: PATCH}\nfields: {rows/*/y: {when: {rows/*/x: on}}}\n", `backend:
+  prefill: [{after: 10ms, status: 200, headers: {ETag: v1}, body: {rows: [{x: on, y: saved}]}}]
+  submit: [{after: 10ms, status: 200, headers: {ETag: v2}}]
+timeline:
+  - {at: 1s, edit: {rows/0/y: typed}}
+  - {at: 2s, edit: {rows/0/x: off}}
+  - {at: 3s, submit: true}
+  - {at: 4s, edit: {rows/0/x: on}}
+  - {at: 5s, edit: {rows/0/y: saved}}
+  - {at: 6s, expect: {submission: idle, dirty: [rows/0/x, rows/0/y]}}
+`},
 		"a refusal of the first field goes to the form where it is not asked any more": {"submit: {url: /s, whileSending: edit}\nfields: {a: {when: {box: true}}}\n", `backend: {submit: [{after: 500ms, status: 422, body: {errors: {a: [Not this.]}}}]}
 timeline:
   - {at: 1s, edit: {box: true, a: Heron}}
