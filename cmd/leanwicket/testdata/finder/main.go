@@ -1,6 +1,7 @@
 // Command finder walks the forms of a folder and plays its scenarios. It prints what is
-// broken, and its exit status is 1 then. It is much smaller than leanwicket, so that it is
-// soon built for a change of the core.
+// broken, and its exit status is 1 then. With "walks" after the folder it prints how many
+// states and transitions each walk has, and its verdict, instead. It is much smaller than
+// leanwicket, so that it is soon built for a change of the core.
 package main
 
 import (
@@ -15,6 +16,18 @@ import (
 )
 
 func main() {
+	if len(os.Args) > 2 && os.Args[2] == "walks" {
+		err := eachForm(os.Args[1], verify.Options{Attempts: 2, Tries: 2, Loads: 2, Rows: 2}, func(r *verify.Report) bool {
+			for _, w := range r.Walks {
+				fmt.Println(w.Edited, w.States, w.Transitions, w.Depth, len(w.Breaches), len(w.Waived), w.Unfinished)
+			}
+			return true
+		})
+		if err != nil {
+			fmt.Println(err)
+		}
+		return
+	}
 	broken, err := find(os.Args[1])
 	if err != nil {
 		broken = append(broken, "at once: "+err.Error())
@@ -25,38 +38,50 @@ func main() {
 	}
 }
 
-func find(dir string) (broken []string, err error) {
+// eachForm walks each form within its bounds, until told no.
+func eachForm(dir string, o verify.Options, tell func(*verify.Report) bool) error {
 	forms, err := filepath.Glob(filepath.Join(dir, "*.form.yaml"))
 	if err != nil {
-		return nil, err
+		return err
 	}
+	o.States, o.Memory = 10_000_000, 2<<30
 	for _, name := range forms {
 		source, err := declare.Open(name)
 		if err != nil {
-			return nil, err
+			return err
 		}
 		name = strings.TrimSuffix(name, ".form.yaml") + ".bounds.yaml"
 		data, err := os.ReadFile(name)
 		if err != nil {
-			return nil, err
+			return err
 		}
-		walks, err := verify.Bounds(source, name, data, verify.Options{First: true, States: 10_000_000, Memory: 2 << 30})
+		walks, err := verify.Bounds(source, name, data, o)
 		if err != nil {
-			return nil, err
+			return err
 		}
 		report, err := verify.Verify(source.Form, walks)
 		if err != nil {
-			return nil, err
+			return err
 		}
-		for _, b := range report.Breaches {
+		if !tell(report) {
+			return nil
+		}
+	}
+	return nil
+}
+
+func find(dir string) (broken []string, err error) {
+	err = eachForm(dir, verify.Options{First: true}, func(r *verify.Report) bool {
+		for _, b := range r.Breaches {
 			broken = append(broken, "verify, "+b.Guarantee.String())
 		}
-		if report.Unfinished() != "" {
+		if r.Unfinished() != "" {
 			broken = append(broken, "verify, not finished")
 		}
-		if len(broken) > 0 {
-			return broken, nil
-		}
+		return broken == nil
+	})
+	if err != nil || broken != nil {
+		return broken, err
 	}
 	scenarios, err := filepath.Glob(filepath.Join(dir, "*.scenario.yaml"))
 	if err != nil {
