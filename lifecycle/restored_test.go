@@ -177,6 +177,29 @@ func TestPrivateAnswersOfTwoGroups(t *testing.T) {
 	}
 }
 
+// A group that was kept whole is kept whole again until a load has met it, also where its rows
+// are those that were saved.
+func TestAGroupIsKeptWholeAgain(t *testing.T) {
+	f, err := form.New(form.Declaration{
+		Name: "berths", Buttons: []string{"save"}, Submit: form.SubmitPolicy{Method: "PUT", Timeout: 1}, Prefill: form.PrefillPolicy{URL: "/berths", Timeout: 1},
+		Fields: []form.Field{{Path: "berths", Kind: form.KindRows}, {Path: "berths/*/vessel", Kind: form.KindText}},
+	})
+	require.NoError(t, err)
+	s, opening := Open(f, Seed{})
+	groups := []KeptGroup{{Path: "berths", Rows: [][]Kept{{}}, Base: []int32{0}, Now: 1}}
+	_, err = s.Apply(Restore(&Restored{Groups: groups}))
+	require.NoError(t, err)
+	kept, _ := s.Kept()
+	require.NotNil(t, kept)
+	require.Len(t, kept.Groups, 1)
+	require.EqualValues(t, 1, kept.Groups[0].Now)
+	require.Equal(t, []int32{0}, kept.Groups[0].Base)
+	_, err = s.Apply(Loaded(opening[0].Request, []form.Answer{{Place: form.Place{Field: 0, Row: -1}, Value: form.Number(1, 0)}}, "1"))
+	require.NoError(t, err)
+	kept, _ = s.Kept()
+	require.Nil(t, kept, "the load has met it")
+}
+
 // An attempt of an earlier page had a version, and its acceptance brings none: the newest answers
 // are loaded, though this page has loaded nothing.
 func TestAnAcceptanceThatLosesTheVersionOfAnEarlierPage(t *testing.T) {
