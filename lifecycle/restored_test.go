@@ -177,6 +177,27 @@ func TestPrivateAnswersOfTwoGroups(t *testing.T) {
 	}
 }
 
+// A group whose lists name rows that it has not, or one twice, is left out.
+func TestListsOfKeptRows(t *testing.T) {
+	f, err := form.New(form.Declaration{
+		Name: "berths", Buttons: []string{"save"}, Submit: form.SubmitPolicy{Method: "POST", Timeout: 1},
+		Fields: []form.Field{{Path: "berths", Kind: form.KindRows}, {Path: "berths/*/vessel", Kind: form.KindText}},
+	})
+	require.NoError(t, err)
+	for rows, lists := range map[int][][]int32{2: {{0, 1}, {1}, {}}, 0: {{0, 0}, {1, 0, 1}, {2}, {-1}, {0, 2}}} {
+		for _, list := range lists {
+			for _, kept := range []KeptGroup{{Base: list}, {Sent: list}} {
+				kept.Path, kept.Rows, kept.Now = "berths", [][]Kept{{}, {}}, 2
+				s, _ := Open(f, Seed{})
+				_, err := s.Apply(Restore(&Restored{Groups: []KeptGroup{kept}}))
+				require.NoError(t, err)
+				berths, _ := s.Field("berths")
+				require.Equal(t, rows, berths.Rows(), kept)
+			}
+		}
+	}
+}
+
 // A group that was kept whole is kept whole again until a load has met it, also where its rows
 // are those that were saved.
 func TestAGroupIsKeptWholeAgain(t *testing.T) {

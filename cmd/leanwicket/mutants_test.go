@@ -431,12 +431,16 @@ func (m mutant) build(house string) (compiles bool, err error) {
 	if err := os.WriteFile(filepath.Join(house, m.file), m.in(source), 0o644); err != nil {
 		return false, err
 	}
-	build := exec.Command("go", "build", "-o", filepath.Join(house, "finder"), "./cmd/leanwicket/testdata/finder")
-	build.Dir = house
-	if build.Run() == nil {
+	if buildFinder(house) == nil {
 		return true, nil
 	}
 	return false, m.restore(house)
+}
+
+func buildFinder(house string) error {
+	build := exec.Command("go", "build", "-o", filepath.Join(house, "finder"), "./cmd/leanwicket/testdata/finder")
+	build.Dir = house
+	return build.Run()
 }
 
 // restore takes the change out of a copy of the house again.

@@ -1,5 +1,5 @@
-// Command finder walks the forms of a folder and plays its scenarios. It prints what is
-// broken, and its exit status is 1 then. With "walks" after the folder it prints how many
+// Command finder walks the forms of a folder and plays its scenarios, or plays one scenario. It
+// prints what is broken, and its exit status is 1 then. With "walks" after the folder it prints how many
 // states and transitions each walk has, and its verdict, instead. It is much smaller than
 // leanwicket, so that it is soon built for a change of the core.
 package main
@@ -71,6 +71,9 @@ func eachForm(dir string, o verify.Options, tell func(*verify.Report) bool) erro
 }
 
 func find(dir string) (broken []string, err error) {
+	if strings.HasSuffix(dir, ".scenario.yaml") {
+		return play([]string{dir})
+	}
 	err = eachForm(dir, verify.Options{First: true}, func(r *verify.Report) bool {
 		for _, b := range r.Breaches {
 			broken = append(broken, "verify, "+b.Guarantee.String())
@@ -87,6 +90,10 @@ func find(dir string) (broken []string, err error) {
 	if err != nil {
 		return nil, err
 	}
+	return play(scenarios)
+}
+
+func play(scenarios []string) (broken []string, err error) {
 	for _, name := range scenarios {
 		s, err := scenario.File(name)
 		if err != nil {
