@@ -1,12 +1,32 @@
 package verify
 
 import (
+	"errors"
+	"io/fs"
+	"os"
 	"slices"
+	"strings"
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/form"
 	"leanwicket.dev/internal/document"
 )
+
+// WalksOf are the walks of a form: those of NAME.bounds.yaml beside NAME.form.yaml where there is
+// one, else one for each kind of field, which edits so many fields at a time.
+func WalksOf(source *declare.Source, base Options, atATime int) ([]Options, error) {
+	if of, isForm := strings.CutSuffix(source.File, ".form.yaml"); isForm {
+		name := of + ".bounds.yaml"
+		data, err := os.ReadFile(name)
+		if err == nil {
+			return Bounds(source, name, data, base)
+		}
+		if !errors.Is(err, fs.ErrNotExist) {
+			return nil, err
+		}
+	}
+	return Walks(base, Plan(source.Form, atATime)), nil
+}
 
 // Bounds reads the walks that a *.bounds.yaml file asks for (the same content in
 // JSON will do). What a walk does not say is as in base.

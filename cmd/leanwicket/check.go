@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"leanwicket.dev/declare"
+	"leanwicket.dev/internal/document"
 	"leanwicket.dev/scenario"
 )
 
@@ -25,7 +26,7 @@ summary (exit status 0, or 1 with --strict). A folder stands for every
   leanwicket check --strict forms`,
 		Args: cobra.MinimumNArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
-			files, err := find(args, "form")
+			files, err := document.Find(args, "form")
 			if err != nil {
 				return err
 			}

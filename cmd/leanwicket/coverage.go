@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"leanwicket.dev/declare"
+	"leanwicket.dev/internal/document"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/scenario"
 	"leanwicket.dev/trace"
@@ -18,7 +19,7 @@ import (
 
 // covered plays the scenarios of a form and counts the transitions they take.
 func (v *verifying) covered(source *declare.Source) (*coverage, error) {
-	files, err := find(v.scenarios, "scenario")
+	files, err := document.Find(v.scenarios, "scenario")
 	if err != nil {
 		return nil, err
 	}

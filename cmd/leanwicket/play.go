@@ -12,6 +12,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"leanwicket.dev/internal/document"
 	"leanwicket.dev/scenario"
 )
 
@@ -44,7 +45,7 @@ A folder stands for every *.scenario.yaml (or .yml, .json) below it.`,
 			if p.watch {
 				return p.playAgainAndAgain(c.Context(), args)
 			}
-			files, err := find(args, "scenario")
+			files, err := document.Find(args, "scenario")
 			if err != nil {
 				return err
 			}

@@ -11,6 +11,7 @@ import (
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/document"
 	"leanwicket.dev/trace"
 )
 
@@ -108,7 +109,7 @@ func formOf(record *trace.Record, file string, forms []string) (*form.Form, erro
 	if len(forms) == 0 {
 		forms = []string{filepath.Dir(file)}
 	}
-	files, err := find(forms, "form")
+	files, err := document.Find(forms, "form")
 	if err != nil {
 		return nil, fmt.Errorf("%s: the form %s is not beside it (%w); name it with --form", file, record.Form, err)
 	}

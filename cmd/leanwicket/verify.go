@@ -15,6 +15,7 @@ import (
 	"golang.org/x/term"
 
 	"leanwicket.dev/declare"
+	"leanwicket.dev/internal/document"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/scenario"
 	"leanwicket.dev/verify"
@@ -88,7 +89,7 @@ transition is never taken.`,
 }
 
 func (v *verifying) run(args []string) error {
-	files, err := find(args, "form")
+	files, err := document.Find(args, "form")
 	if err != nil {
 		return err
 	}
@@ -166,20 +167,13 @@ func (v *verifying) file(file string) (good bool, err error) {
 
 // walks are those of the bounds file, else one for each kind of field.
 func (v *verifying) walks(source *declare.Source, o verify.Options) ([]verify.Options, error) {
-	if o.Edited != nil {
+	switch {
+	case o.Edited != nil:
 		return []verify.Options{o}, nil
+	case v.bounded:
+		return verify.Walks(o, verify.Plan(source.Form, v.together)), nil
 	}
-	if base, isForm := strings.CutSuffix(source.File, ".form.yaml"); isForm && !v.bounded {
-		name := base + ".bounds.yaml"
-		data, err := os.ReadFile(name)
-		if err == nil {
-			return verify.Bounds(source, name, data, o)
-		}
-		if !os.IsNotExist(err) {
-			return nil, err
-		}
-	}
-	return verify.Walks(o, verify.Plan(source.Form, v.together)), nil
+	return verify.WalksOf(source, o, v.together)
 }
 
 func (v *verifying) showProgress(walks []verify.Options, name string, start time.Time) {

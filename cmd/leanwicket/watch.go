@@ -11,6 +11,8 @@ import (
 	"time"
 
 	"github.com/fsnotify/fsnotify"
+
+	"leanwicket.dev/internal/document"
 )
 
 // settled is how long the files have to be quiet before they are played again:
@@ -31,7 +33,7 @@ func (p *player) playAgainAndAgain(ctx context.Context, args []string) error {
 	}
 	defer watcher.Close()
 	for {
-		files, err := find(args, "scenario")
+		files, err := document.Find(args, "scenario")
 		if watchErr := watchFolders(watcher, append(files, args...)); watchErr != nil {
 			return watchErr
 		}
