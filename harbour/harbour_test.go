@@ -7,6 +7,6 @@ import (
 	"leanwicket.dev/verify"
 )
 
-func TestScenarios(t *testing.T) { scenario.Test(t, "demo") }
+func TestScenarios(t *testing.T) { scenario.Test(t, "demo", "first") }
 
-func TestPlan(t *testing.T) { verify.Test(t, "demo/plan.form.yaml") }
+func TestForms(t *testing.T) { verify.Test(t, "demo/visit.form.yaml") }
