@@ -101,6 +101,17 @@ timeline:
   - {at: 4s, refresh: true}
   - {at: 5s, expect: {values: {b: typed}, dirty: [b], shown: {b: [customError]}}}
 `},
+		"a refused answer that nobody edited is refused no more once a load has brought another": {prefill + "submit: {url: /s}\n", `backend:
+  prefill: [{after: 10ms, status: 200, body: {a: x, b: old}}, {after: 10ms, status: 200, body: {a: x, b: old}}, {after: 10ms, status: 200, body: {a: x, b: newer}}]
+  submit: [{after: 10ms, status: 422, body: {errors: {b: Not this.}}}]
+timeline:
+  - {at: 1s, edit: {a: y}}
+  - {at: 2s, submit: true}
+  - {at: 3s, refresh: true}
+  - {at: 4s, expect: {shown: {b: [customError]}, values: {b: old}}}
+  - {at: 5s, refresh: true}
+  - {at: 6s, expect: {issues: {}, values: {b: newer}}}
+`},
 		"a merge patch with a group says of each answer in it what was asked": {prefill + "submit: {url: /s, method: PATCH}\nfields: {rows/*/y: {when: {rows/*/x: on}}}\n", `backend:
   prefill: [{after: 10ms, status: 200, headers: {ETag: v1}, body: {rows: [{x: on, y: saved}]}}]
   submit: [{after: 10ms, status: 200, headers: {ETag: v2}}]

@@ -214,6 +214,11 @@ func constantsOf(t *testing.T) map[string]string {
 // sameProgram are changes that make no difference, and why: the line, what is
 // changed in it, and by what.
 var sameProgram = map[[3]string]string{
+	{"x.cell = -1", "1", "2"}: "any place below zero is none",
+	{
+		"k.Clean = c.value == c.baseline && c.bits&bitStays == 0 && !k.Since && !k.Contested",
+		"c.value == c.baseline && c.bits&bitStays == 0 && !k.Since && !k.Contested", "c.value == c.baseline && c.bits&bitStays == 0 && !k.Since",
+	}: "what is contested differs from its baseline, or has not met a load",
 	{"x := issue{cell: i, from: -1, source: SourceServer, code: entry.Code, text: entry.Text}", "1", "2"}:                                       "any place below zero is none",
 	{"return form.MessageNone, 0, false // what it breaks by itself is written with it", "MessageNone", "MessageBlockedLoading"}:                "nobody reads the message of a rule that is kept",
 	{"if c.row >= 0 && s.rows[c.row].used || c.row < 0 && s.form.GroupOf(c.field) < 0 {", "<", "<="}:                                            "cells of a group that are in no row hold nothing",
