@@ -8,6 +8,8 @@ import (
 	"sync/atomic"
 	"time"
 
+	"modernc.org/sqlite"
+
 	"leanwicket.dev/ledger"
 )
 
@@ -25,6 +27,8 @@ func newWrite(ctx context.Context, do func(context.Context, *sql.Tx) error) *wri
 }
 
 const (
+	sqliteBusy = 5 // SQLITE_BUSY: another program writes
+
 	atOnce = 64 // writes that a commit takes at most
 	pruned = 16 // keys that are over and go with it at most
 )
@@ -107,6 +111,10 @@ func (s *Store) run() {
 // savepoint: where it fails, nothing is taken back but itself.
 func (s *Store) commit(first *write) {
 	tx, err := s.db.BeginTx(context.Background(), nil)
+	var failed *sqlite.Error
+	if errors.As(err, &failed) && failed.Code()&0xff == sqliteBusy {
+		err = fmt.Errorf("%w: %w", ledger.ErrBusy, err)
+	}
 	if err == nil {
 		if err = caught(tx, first); err != nil {
 			err = errors.Join(err, tx.Rollback())

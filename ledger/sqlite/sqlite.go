@@ -99,7 +99,7 @@ func (s *Store) prepare() error {
 		&s.look: look,
 		&s.keepNew: `INSERT INTO leanwicket_keys (principal, route, key, fingerprint, owner, until, status, header, body) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?8, ?9, ?10)
 			ON CONFLICT DO UPDATE SET fingerprint = excluded.fingerprint, owner = excluded.owner, until = excluded.until, status = excluded.status, header = excluded.header, body = excluded.body
-			WHERE ` + takeOver,
+			WHERE ` + takeOver + ` OR status IS NULL AND leanwicket_keys.owner = excluded.owner`,
 		&s.settle:  `UPDATE leanwicket_keys SET status = ?, header = ?, body = ?, until = ? WHERE principal = ? AND route = ? AND key = ? AND owner = ? AND status IS NULL`,
 		&s.release: `DELETE FROM leanwicket_keys WHERE principal = ? AND route = ? AND key = ? AND owner = ? AND status IS NULL`,
 		// What is over: an answer that is no longer kept, and work that was given up as long ago.

@@ -221,3 +221,21 @@ func TestNumbersOfRows(t *testing.T) {
 		require.Equal(t, []int64{number}, is)
 	}
 }
+
+// Another program that holds the file makes it busy: nobody is told that the submission is being
+// worked on, and what is known already is read.
+func TestALockedFileIsBusy(t *testing.T) {
+	t.Parallel() // it waits as long as SQLite does
+	store, db := open(t, 0)
+	done := func(context.Context) (ledger.Answer, error) { return ledger.Answer{Status: 201}, nil }
+	require.NoError(t, <-begin(store.InTransaction(), "before", done))
+	db.SetMaxOpenConns(1)
+	held, err := db.Begin() // of immediate effect
+	require.NoError(t, err)
+	require.ErrorIs(t, <-begin(store.InTransaction(), "meanwhile", done), ledger.ErrBusy)
+	_, known, err := store.Find(t.Context(), ledger.Key{Key: "before"})
+	require.NoError(t, err)
+	require.True(t, known)
+	require.NoError(t, held.Rollback())
+	require.NoError(t, <-begin(store.InTransaction(), "meanwhile", done))
+}

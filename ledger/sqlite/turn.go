@@ -156,7 +156,8 @@ func (p *piece) abandon() {
 	if t := p.turn; t != nil {
 		p.turn = nil
 		close(t.abandoned)
-		if !t.taken.CompareAndSwap(false, true) {
+		t.taken.CompareAndSwap(false, true) // if it has not begun, it never does
+		if t.repeated {                     // else it has done nothing, and nobody waits for it
 			<-t.done
 		}
 	}
