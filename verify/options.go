@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/form"
@@ -32,6 +33,10 @@ type Options struct {
 
 	// Progress is told now and then how far the walk is; nil: nobody.
 	Progress func(Progress)
+	// Found is told of each breach when it is found; nil: nobody.
+	Found func(Breach)
+	// Until is when the walk gives up; zero: never.
+	Until time.Time
 	// Stop ends the walk with what was found so far, when it is closed.
 	Stop <-chan struct{}
 }

@@ -42,7 +42,7 @@ func (w *walker) ends(g guarantee.Guarantee, what string, good func(stateFlags) 
 		session, feasible := w.write(int32(id), purpose{title: "The shortest session that breaks " + g.String(), comment: b.Error()})
 		if feasible {
 			w.found[g] = true
-			w.result.Breaches = append(w.result.Breaches, Breach{b, session})
+			w.keep(Breach{b, session})
 		}
 	}
 }

@@ -15,13 +15,15 @@ type Report struct {
 	Breaches []Breach // of each guarantee the shortest
 	Waived   []Waived
 	Reached  []Reached // with Options.Wanted: in their order
+
+	NotTaken [][]string // of each walk that was not begun, the fields that it edits
 }
 
 // Verify takes walks of one form one after the other. A walk that was stopped
 // ends it.
 func Verify(form *form.Form, walks []Options) (*Report, error) {
 	r := &Report{Form: form}
-	for _, o := range walks {
+	for k, o := range walks {
 		if wanted := o.Wanted; wanted != nil {
 			o.Wanted = func(t lifecycle.Transition) bool { return wanted(t) && !r.wrote(t) }
 		}
@@ -30,7 +32,10 @@ func Verify(form *form.Form, walks []Options) (*Report, error) {
 			return nil, err
 		}
 		r.add(walk)
-		if stopped(o.Stop) || o.First && len(r.Breaches) > 0 {
+		if o.ended() != "" || o.First && len(r.Breaches) > 0 {
+			for _, left := range walks[k+1:] {
+				r.NotTaken = append(r.NotTaken, left.Edited)
+			}
 			break
 		}
 	}
@@ -110,6 +115,9 @@ func (r *Report) Unfinished() string {
 		if w.Unfinished != "" {
 			return w.Unfinished
 		}
+	}
+	if len(r.NotTaken) > 0 {
+		return "not every walk was taken"
 	}
 	return ""
 }

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 	"testing/fstest"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
@@ -272,4 +273,41 @@ func TestUnchangedFormsWithFewAnswers(t *testing.T) {
 	result := walk(t, held(`{properties: {agreed: {const: true}}, required: [agreed]}`), bounds)
 	require.NotEmpty(t, result.Breaches)
 	require.Contains(t, result.Breaches[0].What, "in the way: unchanged")
+}
+
+// Time bounds the walks: what was not walked is told, also where the walk that was under way has
+// come to its end.
+func TestTheTimeIsOver(t *testing.T) {
+	source, err := declare.OpenFS(harbour.First(), "berth.form.yaml")
+	require.NoError(t, err)
+	past := time.Now().Add(-time.Second)
+	report, err := verify.Verify(source.Form, []verify.Options{{Edited: []string{"name"}, Until: past}, {Edited: []string{"length"}, Until: past}})
+	require.NoError(t, err)
+	require.Equal(t, [][]string{{"length"}}, report.NotTaken)
+	require.Contains(t, report.Unfinished(), "its time is over")
+	small := verify.Options{Edited: []string{"name"}, Attempts: 1, Tries: 1, Loads: 1}
+	whole, err := verify.Verify(source.Form, []verify.Options{small})
+	require.NoError(t, err)
+	require.Empty(t, whole.Unfinished())
+	stop := make(chan struct{})
+	small.Stop = stop
+	small.Progress = func(p verify.Progress) {
+		if p.Frontier == 0 { // the last that is told of this walk
+			close(stop)
+		}
+	}
+	report, err = verify.Verify(source.Form, []verify.Options{small, {Edited: []string{"length"}}})
+	require.NoError(t, err)
+	require.Equal(t, whole.Walks[0].States, report.Walks[0].States)
+	require.Equal(t, "not every walk was taken", report.Unfinished())
+}
+
+// What is broken is told when it is found.
+func TestABreachIsToldAtOnce(t *testing.T) {
+	source := formOf(t, "form: hopeless\nschema: {properties: {n: {type: number, minimum: 5, maximum: 9, multipleOf: 10}}, required: [n]}\n")
+	var told []string
+	report, err := verify.Verify(source.Form, []verify.Options{{Attempts: 1, Tries: 1, Found: func(b verify.Breach) { told = append(told, b.Guarantee.String()) }}})
+	require.NoError(t, err)
+	require.Len(t, report.Breaches, 1)
+	require.Equal(t, []string{"way-forward"}, told)
 }

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"sync"
 	"sync/atomic"
+	"time"
 
 	"leanwicket.dev/form"
 	"leanwicket.dev/guarantee"
@@ -146,8 +147,10 @@ func (w *walker) walk() {
 		until := min(levelEnd, next+chunkStates*batchChunks)
 		w.batch(forks, next, until)
 		next = until
-		if w.result.Unfinished = w.stopped(); w.result.Unfinished != "" {
-			return
+		if next < w.store.count() {
+			if w.result.Unfinished = w.stopped(); w.result.Unfinished != "" {
+				return
+			}
 		}
 		if w.options.First && len(w.result.Breaches) > 0 {
 			w.result.Unfinished = "the walk ends at the first breach"
@@ -212,13 +215,17 @@ func parallel(workers int, do func(worker int)) {
 	all.Wait()
 }
 
-func stopped(stop <-chan struct{}) bool {
+// ended is why walks end by now, whatever they have found; empty: they go on.
+func (o *Options) ended() string {
 	select {
-	case <-stop:
-		return true
+	case <-o.Stop:
+		return "it was interrupted"
 	default:
-		return false
 	}
+	if !o.Until.IsZero() && !time.Now().Before(o.Until) {
+		return "its time is over"
+	}
+	return ""
 }
 
 // size is the memory of the walk, in bytes.
@@ -240,9 +247,10 @@ func (w *walker) doubt() {
 
 // stopped is why the walk ends here; empty: it goes on.
 func (w *walker) stopped() string {
+	if ended := w.options.ended(); ended != "" {
+		return ended
+	}
 	switch {
-	case stopped(w.options.Stop):
-		return "it was interrupted"
 	case w.store.count() > w.options.States:
 		return fmt.Sprintf("it has reached the limit of %d states", w.options.States)
 	case w.size() > w.options.Memory:
@@ -268,6 +276,14 @@ func (w *walker) breach(b breachAt) {
 	})
 	if feasible { // else no clock runs like this
 		w.found[b.Guarantee] = true
-		w.result.Breaches = append(w.result.Breaches, Breach{b.Breach, session})
+		w.keep(Breach{b.Breach, session})
+	}
+}
+
+// keep takes a breach into the result, and tells of it.
+func (w *walker) keep(b Breach) {
+	w.result.Breaches = append(w.result.Breaches, b)
+	if w.options.Found != nil {
+		w.options.Found(b)
 	}
 }

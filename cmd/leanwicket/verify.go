@@ -26,6 +26,7 @@ type verifying struct {
 	options   verify.Options
 	together  int
 	memory    int // MiB
+	time      time.Duration
 	out       string
 	stats     bool
 	scenarios []string
@@ -78,6 +79,7 @@ transition is never taken.`,
 	f.IntVar(&v.together, "together", 1, "fields that a walk edits")
 	f.IntVar(&v.options.States, "states", 10_000_000, "states after which a walk gives up")
 	f.IntVar(&v.memory, "memory", 2048, "MiB of memory after which a walk gives up")
+	f.DurationVar(&v.time, "time", 0, "time after which the walks give up, such as 30s; 0: they go on")
 	f.IntVar(&v.options.Workers, "workers", 0, "goroutines that walk; 0: one for each core")
 	f.BoolVar(&v.options.First, "first", false, "stop at the first guarantee that is broken")
 	f.BoolVar(&v.options.Whole, "whole", false, "reduce nothing: slower, with the same verdict")
@@ -102,6 +104,9 @@ func (v *verifying) run(args []string) error {
 		close(stop)
 	}()
 	v.options.Stop, v.options.Memory = stop, v.memory<<20
+	if v.time > 0 {
+		v.options.Until = time.Now().Add(v.time)
+	}
 	verdict := error(nil)
 	for k, file := range files {
 		if k > 0 {
@@ -140,9 +145,7 @@ func (v *verifying) file(file string) (good bool, err error) {
 	}
 	start := time.Now()
 	live := term.IsTerminal(int(os.Stderr.Fd()))
-	if live {
-		v.showProgress(walks, source.Form.Name, start)
-	}
+	v.showProgress(walks, source.Form.Name, start, live)
 	report, err := verify.Verify(source.Form, walks)
 	if live {
 		fmt.Fprint(v.stderr, "\r\x1b[K")
@@ -176,12 +179,26 @@ func (v *verifying) walks(source *declare.Source, o verify.Options) ([]verify.Op
 	return verify.WalksOf(source, o, v.together)
 }
 
-func (v *verifying) showProgress(walks []verify.Options, name string, start time.Time) {
+// showProgress tells how far the walks are: in one line of a terminal, else in a line every ten
+// seconds. What is broken is told when it is found.
+func (v *verifying) showProgress(walks []verify.Options, name string, start time.Time, live bool) {
+	begins, ends := "\r\x1b[K", ""
+	if !live {
+		begins, ends = "", "\n"
+	}
+	told := start
 	for k := range walks {
 		walks[k].Progress = func(p verify.Progress) {
+			if !live && time.Since(told) < 10*time.Second {
+				return
+			}
+			told = time.Now()
 			rate := float64(p.States) / max(time.Since(start).Seconds(), 0.001)
-			fmt.Fprintf(v.stderr, "\r\x1b[K%s, walk %d of %d: %s states, %s a second, %s to go on from, %d deep",
-				name, k+1, len(walks), thousands(p.States), thousands(int(rate)), thousands(p.Frontier), p.Depth)
+			fmt.Fprintf(v.stderr, "%s%s, walk %d of %d: %s states, %s a second, %s to go on from, %d deep%s",
+				begins, name, k+1, len(walks), thousands(p.States), thousands(int(rate)), thousands(p.Frontier), p.Depth, ends)
+		}
+		walks[k].Found = func(b verify.Breach) {
+			fmt.Fprintf(v.stderr, "%s%s, walk %d of %d: %s\n", begins, name, k+1, len(walks), b.Error())
 		}
 	}
 }
@@ -222,8 +239,15 @@ func (v *verifying) tell(file string, report *verify.Report) {
 	fmt.Fprintf(v.stdout, "  edits   in each walk one of: %s\n", strings.Join(edited, "; "))
 	fmt.Fprintf(v.stdout, "  opens   %s\n", strings.Join(begun, ", "))
 	fmt.Fprintf(v.stdout, "  bounds  %s\n", strings.Join(within, "; "))
-	if strings.Contains(report.Unfinished(), "limit") {
-		fmt.Fprintln(v.stdout, "  to finish: a higher --states or --memory, or less to walk: --edit one field, --attempts 1")
+	if unfinished := report.Unfinished(); strings.Contains(unfinished, "limit") || strings.Contains(unfinished, "time") {
+		fmt.Fprintln(v.stdout, "  to finish: a higher --states, --memory or --time, or less to walk: --edit one field, --attempts 1")
+	}
+	if len(report.NotTaken) > 0 {
+		var left []string
+		for _, fields := range report.NotTaken {
+			left = withAll(left, strings.Join(fields, " with "))
+		}
+		fmt.Fprintf(v.stdout, "  left    walks that were not taken, which edit: %s\n", strings.Join(left, "; "))
 	}
 	if others := report.NotEdited(); len(others) > 0 {
 		fmt.Fprintf(v.stdout, "  never edited, but filled in: %s\n", strings.Join(others, ", "))
