@@ -2,12 +2,15 @@ package examples_test
 
 import (
 	"context"
+	"fmt"
+	"io"
 	"net/http"
 	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -16,11 +19,13 @@ import (
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/internal/chromiumtest"
+	"leanwicket.dev/internal/database"
 	"leanwicket.dev/internal/try"
 )
 
-// start builds an example and runs it as it stands, in a folder of its own.
-func start(t *testing.T, name, site string) {
+// start builds an example and runs it as it stands, in a folder of its own. It returns what ends
+// it before the test does.
+func start(t *testing.T, name, site string, arguments ...string) (kill func()) {
 	if testing.Short() {
 		t.Skip("-short: no program is built")
 	}
@@ -28,10 +33,11 @@ func start(t *testing.T, name, site string) {
 	program := filepath.Join(dir, name)
 	output, err := exec.Command("go", "build", "-o", program, "./"+name).CombinedOutput()
 	require.NoError(t, err, string(output))
-	running := exec.Command(program)
+	running := exec.Command(program, arguments...)
 	running.Dir = dir
 	require.NoError(t, running.Start())
-	t.Cleanup(func() { _ = running.Process.Kill(); _ = running.Wait() })
+	kill = sync.OnceFunc(func() { _ = running.Process.Kill(); _ = running.Wait() })
+	t.Cleanup(kill)
 	require.Eventually(t, func() bool {
 		response, err := http.Get(site)
 		if err == nil {
@@ -39,6 +45,7 @@ func start(t *testing.T, name, site string) {
 		}
 		return err == nil && response.StatusCode == 200
 	}, 10*time.Second, 50*time.Millisecond)
+	return kill
 }
 
 // The pages with components and with a script of their own keep the lifecycle, whatever
@@ -119,4 +126,54 @@ func TestAPageOfItsOwn(t *testing.T) {
 		return strings.Contains(ask("document.body.innerText"), "The rope makers meet on that evening.")
 	}, 20*time.Second, 50*time.Millisecond)
 	require.Contains(t, ask("document.body.innerText"), "Signed in as Ada Fenwick")
+}
+
+// Two processes book over one database: ten boats that ask both at once have one slip each,
+// the eleventh is refused the day that is taken, and after a restart every repeat gets the first
+// answer.
+func TestTwoProcesses(t *testing.T) {
+	if testing.Short() {
+		t.Skip("-short: no program is built")
+	}
+	t.Setenv("DATABASE_URL", database.Postgres(t))
+	sites := []string{"http://127.0.0.1:8724/", "http://127.0.0.1:8725/"}
+	kill := start(t, "slips", sites[0])
+	start(t, "slips", sites[1], "127.0.0.1:8725")
+	book := func(site, key, day string) string {
+		request, err := http.NewRequest(http.MethodPost, site, strings.NewReader(`{"vessel": "Tern", "day": "`+day+`"}`))
+		require.NoError(t, err)
+		request.Header.Set("Content-Type", "application/json")
+		request.Header.Set("Idempotency-Key", key)
+		response, err := http.DefaultClient.Do(request)
+		if err != nil {
+			return err.Error()
+		}
+		defer response.Body.Close()
+		body, err := io.ReadAll(response.Body)
+		require.NoError(t, err)
+		return fmt.Sprint(response.StatusCode, " ", string(body))
+	}
+	var both sync.WaitGroup
+	answers := [2][10]string{}
+	for s, site := range sites {
+		both.Go(func() {
+			for k := range 10 {
+				answers[s][k] = book(site, fmt.Sprint("boat-", k), fmt.Sprintf("2031-05-%02d", k+1))
+			}
+		})
+	}
+	both.Wait()
+	require.Equal(t, answers[0], answers[1])
+	for _, answer := range answers[0] {
+		require.Contains(t, answer, `201 {"number":`)
+	}
+	taken := book(sites[1], "boat-10", "2031-05-10")
+	require.Contains(t, taken, "422")
+	require.Contains(t, taken, "The slipway is taken on that day.")
+	kill()
+	start(t, "slips", sites[0])
+	for k := range 10 {
+		require.Equal(t, answers[0][k], book(sites[0], fmt.Sprint("boat-", k), fmt.Sprintf("2031-05-%02d", k+1)))
+	}
+	require.Equal(t, taken, book(sites[0], "boat-10", "2031-05-10"))
 }
