@@ -16,6 +16,9 @@ type trial struct {
 	run        func(*tab) (Verdict, string)
 }
 
+// waits are the seconds for which some trials wait.
+var waits = map[string]int{"pending-ends": 15, "refusal-stays": 7}
+
 // trials are in the order in which a form is worked on.
 var trials = []trial{
 	{"load-over-typing", "a late load spares what was typed meanwhile", noPrefill, loadOverTyping},

@@ -43,7 +43,7 @@ type Options struct {
 	// Chromium is the program; empty: found on the path.
 	Chromium string
 	Visible  bool // with a window
-	Tabs     int  // trials at the same time; 0: three
+	Tabs     int  // trials at the same time; 0: eight, for they wait most of the time
 	// Progress is told each result as it comes, one at a time; nil: nobody.
 	Progress func(Result)
 }
@@ -137,10 +137,11 @@ func Run(ctx context.Context, source *declare.Source, o Options) (*Answer, error
 		p.ignored = append(p.ignored, answer.Moving...)
 		answer.Page = cmp.Or(o.Page, p.declared.Page)
 		var work errgroup.Group
-		work.SetLimit(cmp.Or(o.Tabs, 3))
+		work.SetLimit(cmp.Or(o.Tabs, 8))
 		var telling sync.Mutex
-		for k, t := range chosen {
+		for _, k := range longestFirst(chosen) {
 			work.Go(func() (err error) {
+				t := chosen[k]
 				if why := p.declared.Excused[t.name]; why != "" {
 					answer.Results[k] = Result{Trial: t.name, Asks: t.asks, Verdict: Excused, Why: why}
 				} else if answer.Results[k], err = t.make(browser, page, p); err != nil {
@@ -158,6 +159,17 @@ func Run(ctx context.Context, source *declare.Source, o Options) (*Answer, error
 	})
 	answer.Stopped = stopped
 	return answer, err
+}
+
+// longestFirst are the places of trials in the order in which they begin: those that wait for
+// long begin first, so that the others are made meanwhile.
+func longestFirst(list []trial) []int {
+	order := make([]int, len(list))
+	for k := range order {
+		order[k] = k
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(waits[list[b].name], waits[list[a].name]) })
+	return order
 }
 
 // withBrowser starts a browser behind a wall, signs in, and does something with the page. It
