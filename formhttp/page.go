@@ -68,7 +68,7 @@ func (h *handler) policy() string {
 	return policy + "; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 }
 
-// origins are those of addresses, as sources of a policy (Content Security Policy Level 3,
+// origins lists the origins of addresses, as sources of a policy (Content Security Policy Level 3,
 // section 2.3.1).
 func origins(addresses []string) (list []string) {
 	for _, address := range addresses {

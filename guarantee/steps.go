@@ -46,8 +46,8 @@ func (w *Watch) checkSends(effects []lifecycle.Effect, now facts) {
 	}
 }
 
-// checkNewAttempt checks the beginning of an attempt: the state after the step
-// is that of the values that were sent.
+// checkNewAttempt checks the beginning of an attempt. The session still has the values
+// that were sent, for the step has changed no others.
 func (w *Watch) checkNewAttempt(f *lifecycle.Effect, work *sentWork, now facts) {
 	declared := w.session.Form()
 	if !w.settled {

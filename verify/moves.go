@@ -279,7 +279,7 @@ func (l *moveList) leaving() {
 	}
 }
 
-// answers are those of the backend and of the clock: to what is on its way, and
+// answers lists what the backend and the clock can answer: to what is on its way, and
 // to what has been answered or given up, which changes nothing.
 func (l *moveList) answers() {
 	w := l.world

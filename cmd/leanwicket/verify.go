@@ -168,7 +168,7 @@ func (v *verifying) file(file string) (good bool, err error) {
 	return good, nil
 }
 
-// walks are those of the bounds file, else one for each kind of field.
+// walks lists the walks of the bounds file, else one for each kind of field.
 func (v *verifying) walks(source *declare.Source, o verify.Options) ([]verify.Options, error) {
 	switch {
 	case o.Edited != nil:

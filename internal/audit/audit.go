@@ -82,7 +82,7 @@ func (p *page) advise(line int, remedy, format string, args ...any) {
 // Page reads a page and compares its first form, or the first that names a
 // compiled form, with a form. Located are the fields whose controls a try file finds by
 // selectors: their names are the page's own matter. The findings are in the order of the
-// page; what is missing comes last. The error is that of reading.
+// page; what is missing comes last. The error tells that the page could not be read.
 func Page(form *form.Form, in io.Reader, located ...string) ([]Finding, error) {
 	text, err := io.ReadAll(in)
 	if err != nil {
@@ -266,7 +266,7 @@ func isLive(e element) bool {
 // rowButtons are the names of buttons that add, remove and move rows.
 var rowButtons = []string{markup.Add, markup.Remove, markup.Move}
 
-// rowButton looks whether a button's rows are those of a group.
+// rowButton looks whether the rows that a button names belong to a group.
 func (p *page) rowButton(declared *form.Form, e element) {
 	row, _, _ := strings.Cut(e.attribute["value"], " ")
 	place, known := declared.Lookup(strings.Replace(row, "*", "0", 1))

@@ -10,7 +10,7 @@ import (
 	"leanwicket.dev/lifecycle"
 )
 
-// fieldLanes are those of a field: its value, and what is wrong with it.
+// fieldLanes makes the lanes of a field: its value, and what is wrong with it.
 type fieldLanes struct {
 	place         form.Place
 	value, issues lane

@@ -48,7 +48,7 @@ const (
 // ID is the id of a field's control.
 func ID(path string) string { return "leanwicket-" + strings.ReplaceAll(path, "/", "-") }
 
-// IssuesID, HelpID are those of what describes it.
+// IssuesID and HelpID are the ids of what describes a control.
 func IssuesID(path string) string { return ID(path) + "-issues" }
 func HelpID(path string) string   { return ID(path) + "-help" }
 

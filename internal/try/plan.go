@@ -276,8 +276,8 @@ func (p *plan) kindOf(method string, address *url.URL, body []byte) string {
 	return ""
 }
 
-// declares reports whether a method and an address are those of a declared request: one
-// that was held until its page went.
+// declares reports whether a method and an address belong to a declared request, such as
+// one that was held until its page went.
 func (p *plan) declares(request string) bool {
 	method, address, _ := strings.Cut(request, " ")
 	read, err := url.Parse(address)

@@ -17,7 +17,7 @@ func (connector) Open(string) (driver.Conn, error)             { return &connect
 
 type pieceKey struct{}
 
-// connection is that of one piece of work.
+// connection is what one piece of work has in place of a connection to the database.
 type connection struct{ piece *piece }
 
 var errNoWork = errors.New("there is no work here")
@@ -100,7 +100,7 @@ func (r result) RowsAffected() (int64, error) {
 	return r.count, nil
 }
 
-// rows are those of a query, which has been read to its end.
+// rows goes through the rows of a query, which has been read to its end.
 type rows struct {
 	*entry
 	next int
