@@ -180,16 +180,16 @@ func (v *verifying) walks(source *declare.Source, o verify.Options) ([]verify.Op
 }
 
 // showProgress tells how far the walks are: in one line of a terminal, else in a line every ten
-// seconds. What is broken is told when it is found.
+// seconds. What is broken is told when it is found, but where the report follows at once.
 func (v *verifying) showProgress(walks []verify.Options, name string, start time.Time, live bool) {
-	begins, ends := "\r\x1b[K", ""
+	begins, ends, soon := "\r\x1b[K", "", time.Second
 	if !live {
-		begins, ends = "", "\n"
+		begins, ends, soon = "", "\n", 10*time.Second
 	}
 	told := start
 	for k := range walks {
 		walks[k].Progress = func(p verify.Progress) {
-			if !live && time.Since(told) < 10*time.Second {
+			if !live && time.Since(told) < soon {
 				return
 			}
 			told = time.Now()
@@ -198,6 +198,9 @@ func (v *verifying) showProgress(walks []verify.Options, name string, start time
 				begins, name, k+1, len(walks), thousands(p.States), thousands(int(rate)), thousands(p.Frontier), p.Depth, ends)
 		}
 		walks[k].Found = func(b verify.Breach) {
+			if time.Since(start) < soon {
+				return
+			}
 			fmt.Fprintf(v.stderr, "%s%s, walk %d of %d: %s\n", begins, name, k+1, len(walks), b.Error())
 		}
 	}
