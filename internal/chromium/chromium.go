@@ -12,9 +12,9 @@ import (
 // the browser's own windows, opens a page for an eighth of the work and comes first, but not
 // where the whole browser is wanted.
 func Find(whole bool) string {
-	names := []string{"chromium-headless-shell", "chromium", "chromium-browser", "google-chrome"}
-	if whole {
-		names = names[1:]
+	names := []string{"chromium", "chromium-browser", "google-chrome"}
+	if !whole { // Debian's script starts it as a child: who kills the script leaves the browser running
+		names = append([]string{"/usr/lib/chromium/chromium-headless-shell", "chromium-headless-shell"}, names...)
 	}
 	for _, name := range names {
 		if path, err := exec.LookPath(name); err == nil {
