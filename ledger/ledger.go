@@ -99,6 +99,19 @@ type Refused struct{ Answer Answer }
 
 func (Refused) Error() string { return "the work is refused" }
 
+// AsRefused is the answer of work that is refused, for a store: whether an error is that.
+func AsRefused(err error) (Answer, bool) {
+	var refused Refused
+	is := errors.As(err, &refused)
+	return refused.Answer, is
+}
+
+// Ready is an error where a store cannot be read, for the readiness of a server.
+func Ready(ctx context.Context, store Store) error {
+	_, _, err := store.Find(ctx, Key{})
+	return err
+}
+
 // Options are how patient Once is, and how much it remembers. The zero value is 10 s of work,
 // 30 s of lease, 3 s of patience and 1 MiB.
 type Options struct {
@@ -127,11 +140,10 @@ func Once(ctx context.Context, store Store, r Reservation, o Options, work Work)
 		limited, cancel := context.WithTimeout(ctx, o.Limit)
 		defer cancel()
 		a, err := work(limited)
-		var refused Refused
-		isRefused := errors.As(err, &refused)
+		refused, isRefused := AsRefused(err)
 		switch {
 		case isRefused:
-			a = refused.Answer
+			a = refused
 		case err != nil && limited.Err() != nil && ctx.Err() == nil:
 			return Answer{}, fmt.Errorf("%w: the work took longer than %s: %w", ErrBusy, o.Limit, err)
 		case err != nil:
@@ -194,8 +206,8 @@ func settle(ctx context.Context, store Store, r Reservation, work Work) (a Answe
 		}
 	}()
 	a, err = work(ctx)
-	if refused, isRefused := err.(Refused); isRefused {
-		a, err = refused.Answer, nil
+	if refused, isRefused := AsRefused(err); isRefused {
+		a, err = refused, nil
 	}
 	if err != nil {
 		return Answer{}, err

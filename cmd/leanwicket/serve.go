@@ -101,10 +101,7 @@ func served(args []string, data string, store ledger.Store, log *slog.Logger) (s
 		}
 		mux := http.NewServeMux()
 		mux.Handle("/{$}", page)
-		ready := func(ctx context.Context) error {
-			_, _, err := store.Find(ctx, ledger.Key{})
-			return err
-		}
+		ready := func(ctx context.Context) error { return ledger.Ready(ctx, store) }
 		return site{mux, source.Form.Name, ready, func() {}}, nil
 	}
 	remove := func() {}

@@ -1,7 +1,6 @@
 package main
 
 import (
-	"encoding/json"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -81,10 +80,7 @@ func TestScenariosHaveTeeth(t *testing.T) {
 			if os.Getenv("LONG") == "" && k%15 != 0 {
 				return
 			}
-			for file, source := range changed {
-				require.NoError(t, os.WriteFile(filepath.Join(house, file), source, 0o644))
-				defer func() { require.NoError(t, mutant{file: file}.restore(house)) }()
-			}
+			changeHouse(t, house, changed)
 			require.NoError(t, buildFinder(house))
 			output, err := exec.Command(filepath.Join(house, "finder"), filepath.Join(demo, name)).CombinedOutput()
 			require.Error(t, err, "it passes without what it is about\n%s", output)
@@ -105,27 +101,12 @@ func changedSources(t *testing.T, all []mutant, changes []tooth) map[string][]by
 	return changed
 }
 
-// mutate writes changed copies of the core's files, and the overlay with which
-// the go command builds them in their place.
-func mutate(t *testing.T, dir, name string, changes []tooth) (overlay string) {
-	replaced := map[string]string{}
-	for file, source := range changedSources(t, mutants(t), changes) {
-		copied := filepath.Join(dir, name+filepath.Base(file))
-		replaced[sourceOf(t, file)] = copied
-		require.NoError(t, os.WriteFile(copied, source, 0o644))
+// changeHouse puts changed sources into a copy of the house until the test ends.
+func changeHouse(t *testing.T, house string, changed map[string][]byte) {
+	for file, source := range changed {
+		require.NoError(t, os.WriteFile(filepath.Join(house, file), source, 0o644))
+		t.Cleanup(func() { require.NoError(t, mutant{file: file}.restore(house)) })
 	}
-	text, err := json.Marshal(map[string]any{"Replace": replaced})
-	require.NoError(t, err)
-	overlay = filepath.Join(dir, "overlay.json")
-	require.NoError(t, os.WriteFile(overlay, text, 0o644))
-	return overlay
-}
-
-func build(t *testing.T, dir, overlay string) (program string) {
-	program = filepath.Join(dir, "mutant")
-	output, err := exec.Command("go", "build", "-overlay", overlay, "-o", program, ".").CombinedOutput()
-	require.NoError(t, err, string(output))
-	return program
 }
 
 // A changed core is found by verify, and the session that it gives, played with
@@ -141,9 +122,16 @@ func TestVerifyFindsWhatIsBroken(t *testing.T) {
 		}
 		dir := t.TempDir()
 		require.NoError(t, writeDemo(&strings.Builder{}, dir))
-		program := build(t, dir, mutate(t, dir, number, teeth[number]))
+		house, err := copyHouse(t.TempDir())
+		require.NoError(t, err)
+		changeHouse(t, house, changedSources(t, mutants(t), teeth[number]))
+		program := filepath.Join(house, "changed")
+		build := exec.Command("go", "build", "-o", program, "./cmd/leanwicket")
+		build.Dir = house
+		output, err := build.CombinedOutput()
+		require.NoError(t, err, string(output))
 		written := filepath.Join(dir, "broken")
-		output, err := exec.Command(program, "verify", filepath.Join(dir, "visit.form.yaml"), "--out", written).CombinedOutput()
+		output, err = exec.Command(program, "verify", filepath.Join(dir, "visit.form.yaml"), "--out", written).CombinedOutput()
 		require.Error(t, err, "%s is not found\n%s", number, output)
 		broken := regexp.MustCompile(`guarantee (\S+) broken`).FindSubmatch(output)
 		require.NotNil(t, broken, "%s\n%s", number, output)

@@ -70,7 +70,7 @@ func run(ctx context.Context, address string) error {
 	mux := http.NewServeMux()
 	mux.Handle("/{$}", page)
 	mux.HandleFunc("GET /readyz", func(w http.ResponseWriter, r *http.Request) {
-		if _, _, err := store.Find(r.Context(), ledger.Key{}); err != nil {
+		if err := ledger.Ready(r.Context(), store); err != nil {
 			http.Error(w, "the ledger cannot be read", http.StatusServiceUnavailable)
 		}
 	})

@@ -81,10 +81,7 @@ func Open(path string, o Options) (*Office, error) {
 }
 
 // Ready is an error where the ledger cannot be read.
-func (o *Office) Ready(ctx context.Context) error {
-	_, _, err := o.keys.Find(ctx, ledger.Key{})
-	return err
-}
+func (o *Office) Ready(ctx context.Context) error { return ledger.Ready(ctx, o.keys) }
 
 // Close ends the office after what is being written.
 func (o *Office) Close() error { return errors.Join(o.read.Close(), o.store.Close()) }

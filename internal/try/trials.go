@@ -16,8 +16,8 @@ type trial struct {
 	run        func(*tab) (Verdict, string)
 }
 
-// waits are the seconds for which some trials wait.
-var waits = map[string]int{"pending-ends": 15, "refusal-stays": 7}
+// lasting are the trials that wait for long, and for how many seconds.
+var lasting = map[string]int{"pending-ends": 15, "refusal-stays": 7}
 
 // trials are in the order in which a form is worked on.
 var trials = []trial{

@@ -168,7 +168,7 @@ func longestFirst(list []trial) []int {
 	for k := range order {
 		order[k] = k
 	}
-	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(waits[list[b].name], waits[list[a].name]) })
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(lasting[list[b].name], lasting[list[a].name]) })
 	return order
 }
 

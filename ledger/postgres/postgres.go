@@ -193,10 +193,10 @@ func (t TransactionStore) transact(ctx context.Context, r ledger.Reservation, pa
 	}
 	last := &pgx.Batch{}
 	answer, err = work(context.WithValue(ctx, txKey{}, Queryer(connection)))
-	refused, isRefused := err.(ledger.Refused)
+	refused, isRefused := ledger.AsRefused(err)
 	switch {
 	case isRefused:
-		answer = refused.Answer
+		answer = refused
 		if _, err := connection.Exec(ctx, "ROLLBACK"); err != nil { // by itself: after a statement that has failed nothing can be prepared
 			return 0, ledger.Answer{}, err
 		}

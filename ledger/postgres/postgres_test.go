@@ -17,15 +17,26 @@ import (
 	"leanwicket.dev/ledger/postgres"
 )
 
-func TestPostgres(t *testing.T) {
-	ctx := context.Background()
-	pool, err := pgxpool.New(ctx, database.Postgres(t))
+// open opens a store in a database of its own, with so many connections; 0: as many as usual.
+func open(t *testing.T, connections int32) (*postgres.Store, *pgxpool.Pool) {
+	config, err := pgxpool.ParseConfig(database.Postgres(t))
+	require.NoError(t, err)
+	if connections > 0 {
+		config.MaxConns = connections
+	}
+	pool, err := pgxpool.NewWithConfig(context.Background(), config)
 	require.NoError(t, err)
 	t.Cleanup(pool.Close)
-	store, err := postgres.New(ctx, pool, postgres.Options{})
+	store, err := postgres.New(context.Background(), pool, postgres.Options{})
 	require.NoError(t, err)
+	return store, pool
+}
+
+func TestPostgres(t *testing.T) {
+	ctx := context.Background()
+	store, pool := open(t, 0)
 	conformance.Keys(t, store)
-	_, err = pool.Exec(ctx, "CREATE TABLE effects (value text)")
+	_, err := pool.Exec(ctx, "CREATE TABLE effects (value text)")
 	require.NoError(t, err)
 	write := func(ctx context.Context, value string) error {
 		_, err := postgres.Tx(ctx).Exec(ctx, "INSERT INTO effects VALUES ($1)", value)
@@ -54,12 +65,8 @@ func TestPostgres(t *testing.T) {
 // Work whose statement has failed can still be refused: the answer is kept, and nothing else.
 func TestARefusalAfterAFailedStatement(t *testing.T) {
 	ctx := context.Background()
-	pool, err := pgxpool.New(ctx, database.Postgres(t))
-	require.NoError(t, err)
-	t.Cleanup(pool.Close)
-	store, err := postgres.New(ctx, pool, postgres.Options{})
-	require.NoError(t, err)
-	_, err = pool.Exec(ctx, "CREATE TABLE berths (berth text UNIQUE, vessel text); INSERT INTO berths VALUES ('7', 'Heron')")
+	store, pool := open(t, 0)
+	_, err := pool.Exec(ctx, "CREATE TABLE berths (berth text UNIQUE, vessel text); INSERT INTO berths VALUES ('7', 'Heron')")
 	require.NoError(t, err)
 	for k, berth := range []string{"7", "8", "7"} {
 		r := ledger.Reservation{Key: ledger.Key{Key: berth}, Fingerprint: [32]byte{1}}
@@ -84,14 +91,7 @@ func TestARefusalAfterAFailedStatement(t *testing.T) {
 // being worked on.
 func TestNoConnectionIsFree(t *testing.T) {
 	ctx := context.Background()
-	config, err := pgxpool.ParseConfig(database.Postgres(t))
-	require.NoError(t, err)
-	config.MaxConns = 1
-	pool, err := pgxpool.NewWithConfig(ctx, config)
-	require.NoError(t, err)
-	t.Cleanup(pool.Close)
-	store, err := postgres.New(ctx, pool, postgres.Options{})
-	require.NoError(t, err)
+	store, pool := open(t, 1)
 	held, err := pool.Acquire(ctx)
 	require.NoError(t, err)
 	defer held.Release()

@@ -266,12 +266,12 @@ func (t TransactionStore) work(ctx context.Context, r ledger.Reservation, patien
 	}
 	defer func() { _ = tx.Rollback() }() // also when the work panics
 	answer, err := work(context.WithValue(ctx, txKey{}, tx))
-	refused, isRefused := err.(ledger.Refused)
+	refused, isRefused := ledger.AsRefused(err)
 	switch {
 	case p.failed != nil: // also where the work has overlooked it
 		return ledger.Answer{}, p.failed
 	case isRefused:
-		answer = refused.Answer
+		answer = refused
 		p.abandon()
 		p.log = nil
 	case err != nil:

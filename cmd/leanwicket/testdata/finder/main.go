@@ -50,12 +50,7 @@ func eachForm(dir string, o verify.Options, tell func(*verify.Report) bool) erro
 		if err != nil {
 			return err
 		}
-		name = strings.TrimSuffix(name, ".form.yaml") + ".bounds.yaml"
-		data, err := os.ReadFile(name)
-		if err != nil {
-			return err
-		}
-		walks, err := verify.Bounds(source, name, data, o)
+		walks, err := verify.WalksOf(source, o, 1)
 		if err != nil {
 			return err
 		}
