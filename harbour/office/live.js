@@ -5,7 +5,7 @@
   const form = document.forms[0]
   const style = new CSSStyleSheet()
   style.replaceSync(`
-    main { max-width: none; padding: 0; display: grid; grid-template: minmax(0, 1fr) 19rem / minmax(20rem, 5fr) minmax(0, 6fr); height: 100vh; min-height: 0 }
+    .leanwicket-page { max-width: none; padding: 0; display: grid; grid-template: minmax(0, 1fr) 19rem / minmax(20rem, 5fr) minmax(0, 6fr); height: 100vh; min-height: 0 }
     #live-side, #live { overflow: auto; padding: 1rem 1.5rem 0; display: flex; flex-direction: column }
     #live { display: block; padding-bottom: 1rem; border-left: 1px solid var(--leanwicket-hair) }
     #live-side .leanwicket-notice { margin: auto -1.5rem 0; padding: .8rem 1.5rem }
@@ -14,7 +14,7 @@
     #live label { display: inline } #live input[type=range] { width: 16rem; vertical-align: middle }
     .picture { grid-column: 1 / -1; overflow: auto; border-top: 1px solid var(--leanwicket-hair) }
     .picture img { display: block; min-width: 1000px; width: 100% }
-    @media (max-width: 60rem) { main { display: block; height: auto } }
+    @media (max-width: 60rem) { .leanwicket-page { display: block; height: auto } }
   `)
   document.adoptedStyleSheets = [...document.adoptedStyleSheets, style]
   const part = name => document.getElementById("live-" + name)
