@@ -101,7 +101,8 @@ func TestStay(t *testing.T) {
 	require.Equal(t, 422, response.StatusCode)
 }
 
-// The hall's page has its own look and script, and its form lives in it.
+// The hall's page has its own look and script, and two forms live in it: each says its own, and
+// the page of the second has both, too.
 func TestAPageOfItsOwn(t *testing.T) {
 	page := chromiumtest.Open(t)
 	start(t, "hall", "http://127.0.0.1:8723/")
@@ -117,14 +118,29 @@ func TestAPageOfItsOwn(t *testing.T) {
 	require.Eventually(t, func() bool {
 		return ask(`document.querySelector("button[type=button]")?.textContent ?? ""`) == "Calendar"
 	}, 20*time.Second, 50*time.Millisecond, "the bundle has bound the form")
-	for _, typed := range [][2]string{{"name", "Bo"}, {"evening", "2031-05-02"}, {"guests", "40"}} {
-		ask(`String(document.querySelector("[name=` + typed[0] + `]").focus())`)
-		require.NoError(t, chromedp.Do(page, chromedp.KeyEvent(typed[1])))
+	send := func(form, says string, typed ...[2]string) {
+		t.Helper()
+		for _, typed := range typed {
+			ask(`String(document.querySelector("[data-leanwicket=` + form + `] [name=` + typed[0] + `]").focus())`)
+			require.NoError(t, chromedp.Do(page, chromedp.KeyEvent(typed[1])))
+		}
+		require.NoError(t, chromedp.Do(page, chromedp.Click(chromedp.CSS("[data-leanwicket="+form+"] [name=leanwicket-button]"))))
+		require.Eventually(t, func() bool { return strings.Contains(ask("document.body.innerText"), says) }, 20*time.Second, 50*time.Millisecond, says)
 	}
-	require.NoError(t, chromedp.Do(page, chromedp.Click(chromedp.CSS("[name=leanwicket-button]"))))
-	require.Eventually(t, func() bool {
-		return strings.Contains(ask("document.body.innerText"), "The rope makers meet on that evening.")
-	}, 20*time.Second, 50*time.Millisecond)
+	twice := `[...document.querySelectorAll("[id]")].map(e => e.id).filter((id, k, all) => all.indexOf(id) < k).join(" ")`
+	for _, address := range []string{"http://127.0.0.1:8723/", "http://127.0.0.1:8723/questions"} {
+		require.NoError(t, chromedp.Do(page, chromedp.Navigate(address)))
+		require.Eventually(t, func() bool {
+			return ask(`String(document.querySelectorAll("form[data-leanwicket-state]").length)`) == "2"
+		}, 20*time.Second, 50*time.Millisecond, "the bundle has bound both forms")
+		send("hire", "The rope makers meet on that evening.", [2]string{"name", "Bo"}, [2]string{"evening", "2031-05-02"}, [2]string{"guests", "40"})
+		require.Equal(t, "idle", ask(`document.querySelector("[data-leanwicket=question]").dataset.leanwicketState`))
+		send("question", "We answer within a day.", [2]string{"name", "Bo"}, [2]string{"question", "Is there a piano?"})
+		require.Equal(t, "refused", ask(`document.querySelector("[data-leanwicket=hire]").dataset.leanwicketState`))
+		require.Equal(t, "Bo", ask(`document.querySelector("[data-leanwicket=hire] [name=name]").value`), "the other form keeps what was typed")
+		require.Empty(t, ask(twice), "ids that two elements have")
+		ask(`String(leanwicket.tell(document.querySelector("[data-leanwicket=hire]"), "discard"))`)
+	}
 	require.Contains(t, ask("document.body.innerText"), "Signed in as Ada Fenwick")
 }
 

@@ -2,7 +2,6 @@ package formhttp
 
 import (
 	"cmp"
-	"context"
 	"crypto/hmac"
 	"crypto/rand"
 	"crypto/sha256"
@@ -28,80 +27,10 @@ import (
 	"leanwicket.dev/replies"
 )
 
-// Options are what a form needs from its application.
-type Options struct {
-	// Load returns the saved record, and its version, for a form that has a prefill;
-	// nil: there is none, and the page opens with the defaults.
-	Load func(r *http.Request) (record map[string]any, version string, err error)
-	// Submit does the work, at most once for each key, and answers as an HTTP backend
-	// would: 201 with a Location, 422 with errors in any of the formats that package
-	// replies reads, 412 where the version is no longer the newest, 401. An error,
-	// like a panic, is answered with 500, and the key is released. With a
-	// [ledger.Transactional] store the work takes effect only where its answer is an
-	// acceptance, and may be done more than once, of which one takes effect.
-	Submit func(ctx context.Context, s Submission) (replies.Response, error)
-	// Admit is asked before anything is loaded or worked on: an answer, such as 401 where
-	// nobody is signed in, turns what was posted away and keeps everything typed; nil goes
-	// on. nil: all are admitted.
-	Admit func(r *http.Request) *replies.Response
-	// Ledger keeps the keys; nil: in memory, for a day.
-	Ledger ledger.Store
-	// Once says how long the work of a submission may take, how long a repeat waits for it,
-	// and how large an answer is kept. Who comes while the database is busy, or whose work
-	// takes too long, is answered with 503 and Retry-After.
-	Once ledger.Options
-	// Principal names the account of a request: keys of different accounts never
-	// meet. nil: all are one.
-	Principal func(r *http.Request) string
-	// Secret makes digests of accounts, so that a page can tell whose work it is and
-	// nobody can tell the account from it: at least 32 random bytes, the same in each
-	// process. What one account has typed is not offered to another that signs in at the
-	// same browser, and not sent in its name. nil: each handler draws its own, drafts end
-	// with the process, and a page that is sent by another account is not found out.
-	Secret []byte
-	// Script is the address of the bundle's script, with which the page runs the
-	// lifecycle in the browser; empty: the page has none. Without script it works all
-	// the same.
-	Script string
-	// Page replaces parts of the page: templates with the names in Parts. docs/server.md has
-	// what they show.
-	Page *template.Template
-	// Own is what those templates find as .Own, such as who is signed in.
-	Own func(r *http.Request) any
-	// Style are rules that stand after the page's own style. Styles are the addresses of
-	// style sheets, which come after it, and Scripts those of deferred scripts, which come
-	// after the bundle.
-	Style           string
-	Styles, Scripts []string
-	// Policy is the Content-Security-Policy of the page. Empty: it is made from what the page
-	// uses, and allows its own style, the origins of Styles (also for fonts and pictures) and
-	// of Scripts, and with Page pictures of this origin. A policy of your own needs StyleHash
-	// where Style is empty, and with Script script-src 'self' 'wasm-unsafe-eval' and
-	// connect-src 'self'.
-	Policy string
-	// Log is told what failed; nil: slog.Default.
-	Log *slog.Logger
+// Handler serves one form: its page, its submissions and its record.
+type Handler struct {
+	checked http.Handler // serve, for requests of this site's own pages alone
 
-	MaxBody   int64 // bytes of a request's body; 0: 1 MiB, with a file 32 MiB
-	MaxFields int   // controls in a request; 0: 10,000
-	MaxOpen   int   // submissions of one account that are worked on at once; 0: 20. Without Principal there is no limit: behind a proxy all addresses are one
-}
-
-// Submission is one submission that the form has accepted.
-type Submission struct {
-	Form    *form.Form
-	Request *http.Request
-	Button  string
-	Key     string
-	Version string // what the values are based on; empty: unknown
-	Body    []byte // JSON: the record, or with PATCH a merge patch
-}
-
-// Decode reads the body into a value, as encoding/json does.
-func (s Submission) Decode(to any) error { return json.Unmarshal(s.Body, to) }
-
-// handler serves one form.
-type handler struct {
 	form      *form.Form
 	validator Validator
 	o         Options
@@ -113,25 +42,17 @@ type handler struct {
 	open map[string]int // submissions that are worked on, by account
 }
 
-// Validator has the last word on a record before the application gets it. A
-// [leanwicket.dev/declare.Source] is one: it asks the form's JSON Schema.
-type Validator interface {
-	// Validate returns an error where it refuses a record, which is decoded by
-	// encoding/json with numbers as json.Number.
-	Validate(record any) error
-}
-
 // New makes the handler of a form. A nil validator refuses nothing. Submissions from
 // another origin are refused ([http.CrossOriginProtection]). It returns an error for
 // what cannot work: no form, or no Options.Submit.
-func New(declared *form.Form, validator Validator, o Options) (http.Handler, error) {
+func New(declared *form.Form, validator Validator, o Options) (*Handler, error) {
 	switch {
 	case declared == nil:
 		return nil, errors.New("formhttp: found no form; right would be a declare.Source's Form")
 	case o.Submit == nil:
 		return nil, fmt.Errorf("formhttp: found no Options.Submit for the form %s; right would be a function that stores what is submitted", declared.Name)
 	}
-	h := &handler{form: declared, validator: validator, o: o, open: map[string]int{}}
+	h := &Handler{form: declared, validator: validator, o: o, open: map[string]int{}}
 	if h.o.Ledger == nil {
 		h.o.Ledger = memory.New(24 * time.Hour)
 	}
@@ -162,13 +83,17 @@ func New(declared *form.Form, validator Validator, o Options) (http.Handler, err
 		h.headers(w)
 		h.refuse(w, r, nil, http.StatusForbidden, "This was not sent from this site's own page. Nothing was stored; send it from here.")
 	}))
-	return origins.Handler(h), nil
+	h.checked = origins.Handler(http.HandlerFunc(h.serve))
+	return h, nil
 }
+
+// ServeHTTP answers a request for the form, as docs/server.md says of each kind.
+func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) { h.checked.ServeHTTP(w, r) }
 
 // somethingWrong is said where nothing better is known; why is for the log alone.
 const somethingWrong = "Something went wrong here. Nothing was stored; try again."
 
-func (h *handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+func (h *Handler) serve(w http.ResponseWriter, r *http.Request) {
 	defer func() {
 		if failed := recover(); failed != nil {
 			if failed == http.ErrAbortHandler {
@@ -199,7 +124,7 @@ func (h *handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 }
 
 // allowed are the methods of a form (RFC 9110, section 10.2.1).
-func (h *handler) allowed() string {
+func (h *Handler) allowed() string {
 	allowed := "GET, HEAD, OPTIONS, POST"
 	if method := h.form.Submit.Method; method != http.MethodPost {
 		allowed += ", " + method
@@ -209,11 +134,11 @@ func (h *handler) allowed() string {
 
 // panicked logs where something panicked. What it says is left out: it may hold what
 // somebody typed.
-func (h *handler) panicked() {
+func (h *Handler) panicked() {
 	h.o.Log.Error("the form panicked", "form", h.form.Name, "stack", string(debug.Stack()))
 }
 
-func (h *handler) headers(w http.ResponseWriter) {
+func (h *Handler) headers(w http.ResponseWriter) {
 	header := w.Header()
 	header.Set("Content-Security-Policy", h.o.Policy)
 	header.Set("X-Content-Type-Options", "nosniff")
@@ -221,7 +146,7 @@ func (h *handler) headers(w http.ResponseWriter) {
 	header.Set("Cache-Control", "no-store")
 }
 
-func (h *handler) get(w http.ResponseWriter, r *http.Request) {
+func (h *Handler) get(w http.ResponseWriter, r *http.Request) {
 	if r.URL.Query().Has(markup.Compiled) {
 		h.compiled(w)
 		return
@@ -238,7 +163,7 @@ func (h *handler) get(w http.ResponseWriter, r *http.Request) {
 }
 
 // record gives the saved record, which a form's prefill.url can ask for where its page is.
-func (h *handler) record(w http.ResponseWriter, r *http.Request) {
+func (h *Handler) record(w http.ResponseWriter, r *http.Request) {
 	if h.o.Load == nil {
 		h.problem(w, http.StatusNotFound, "This form has no saved record.", nil)
 		return
@@ -262,7 +187,7 @@ func (h *handler) record(w http.ResponseWriter, r *http.Request) {
 }
 
 // compiled gives the form as the script reads it.
-func (h *handler) compiled(w http.ResponseWriter) {
+func (h *Handler) compiled(w http.ResponseWriter) {
 	data, err := h.form.MarshalBinary()
 	if err != nil {
 		h.o.Log.Error("the form cannot be compiled", "form", h.form.Name, "error", err)
@@ -281,14 +206,14 @@ func newKey() string {
 }
 
 // begin opens a session, with the saved record where there is one.
-func (h *handler) begin(r *http.Request) *visit {
+func (h *Handler) begin(r *http.Request) *visit {
 	return h.opened(r, func(request lifecycle.RequestID) lifecycle.Event { return h.load(r, request) })
 }
 
 // opened opens a session, whose load is answered as somebody says; nil: it is not.
-func (h *handler) opened(r *http.Request, answer func(lifecycle.RequestID) lifecycle.Event) *visit {
+func (h *Handler) opened(r *http.Request, answer func(lifecycle.RequestID) lifecycle.Event) *visit {
 	session, opening := lifecycle.Open(h.form, lifecycle.Seed{})
-	v := &visit{form: h.form, request: r, session: session}
+	v := &visit{form: h.form, request: r, session: session, ids: markup.Page}
 	load := slices.IndexFunc(opening, func(e lifecycle.Effect) bool { return e.Kind == lifecycle.EffectLoad })
 	if load >= 0 && answer != nil {
 		v.apply(answer(opening[load].Request))
@@ -298,14 +223,14 @@ func (h *handler) opened(r *http.Request, answer func(lifecycle.RequestID) lifec
 
 // saved is what the application has saved, and its version. That it could not be loaded is
 // logged.
-func (h *handler) saved(r *http.Request) (record map[string]any, version string, err error) {
+func (h *Handler) saved(r *http.Request) (record map[string]any, version string, err error) {
 	if record, version, err = h.o.Load(r); err != nil {
 		h.o.Log.Warn("the saved answers could not be loaded", "form", h.form.Name, "error", err)
 	}
 	return record, version, err
 }
 
-func (h *handler) load(r *http.Request, request lifecycle.RequestID) lifecycle.Event {
+func (h *Handler) load(r *http.Request, request lifecycle.RequestID) lifecycle.Event {
 	if h.o.Load == nil {
 		return lifecycle.Loaded(request, nil, "")
 	}
@@ -316,7 +241,7 @@ func (h *handler) load(r *http.Request, request lifecycle.RequestID) lifecycle.E
 	return lifecycle.Loaded(request, replies.Values(h.form, record), version)
 }
 
-func (h *handler) post(w http.ResponseWriter, r *http.Request) {
+func (h *Handler) post(w http.ResponseWriter, r *http.Request) {
 	r.Body = http.MaxBytesReader(w, r.Body, h.o.MaxBody)
 	sent, err := h.read(r)
 	var tooLarge *http.MaxBytesError
@@ -370,7 +295,7 @@ func goodKey(key string) bool {
 	return len(key) <= 255 && !strings.ContainsFunc(key, func(c rune) bool { return c <= ' ' || c > '~' })
 }
 
-func (h *handler) principal(r *http.Request) string {
+func (h *Handler) principal(r *http.Request) string {
 	if h.o.Principal == nil {
 		return ""
 	}
@@ -378,7 +303,7 @@ func (h *handler) principal(r *http.Request) string {
 }
 
 // account is the digest of a request's account; empty where there is no Principal.
-func (h *handler) account(r *http.Request) string {
+func (h *Handler) account(r *http.Request) string {
 	if h.o.Principal == nil {
 		return ""
 	}
@@ -389,11 +314,11 @@ func (h *handler) account(r *http.Request) string {
 
 // isOthers reports whether a page that was opened by one account is sent by another. It
 // can tell only where all processes make the same digests.
-func (h *handler) isOthers(r *http.Request, s *sent) bool {
+func (h *Handler) isOthers(r *http.Request, s *sent) bool {
 	return h.o.Secret != nil && s.account != "" && s.account != h.account(r)
 }
 
-func (h *handler) enter(account string) bool {
+func (h *Handler) enter(account string) bool {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	if h.o.Principal != nil && h.open[account] >= h.o.MaxOpen {
@@ -403,7 +328,7 @@ func (h *handler) enter(account string) bool {
 	return true
 }
 
-func (h *handler) leave(account string) {
+func (h *Handler) leave(account string) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	if h.open[account]--; h.open[account] == 0 {

@@ -21,7 +21,7 @@ const maxDepth = 32
 // maxRows is how many rows a group of a request may have.
 const maxRows = 1000
 
-func (h *handler) readJSON(r *http.Request, s *sent) error {
+func (h *Handler) readJSON(r *http.Request, s *sent) error {
 	s.button = cmp.Or(r.Header.Get(markup.ButtonHeader), r.URL.Query().Get("button"))
 	s.patch = r.Method == http.MethodPatch
 	s.whole = !s.patch

@@ -5,6 +5,7 @@ import (
 	"crypto/sha256"
 	_ "embed"
 	"encoding/base64"
+	"fmt"
 	"html/template"
 	"net/http"
 	"net/url"
@@ -45,7 +46,7 @@ func hashOf(style string) string {
 }
 
 // policy allows what the page uses, and nothing else.
-func (h *handler) policy() string {
+func (h *Handler) policy() string {
 	styles, scripts := origins(h.o.Styles), origins(h.o.Scripts)
 	var pictures, connects []string
 	if pictures = styles; h.o.Page != nil {
@@ -124,6 +125,7 @@ type pageView struct {
 	FormIssues           []lifecycle.Issue
 	Fields               []fieldView
 	Buttons              []buttonView
+	ids                  markup.IDs
 	FormID, SummaryID    string
 	NoticeID             string
 	Script, Compiled     string // the address of the script, and of what it binds the page with; empty: none
@@ -175,7 +177,25 @@ type optionView struct {
 	Chosen           bool
 }
 
-func (h *handler) render(w http.ResponseWriter, status int, v *visit) {
+// Fragment is the form alone, with what is said above and below it, for the page of another
+// form or of none. The address is where its handler is mounted: the form is sent there,
+// and a browser without script is shown that page then. The request is asked for the
+// account and the saved record, as on the form's own page. Rules, scripts and policy are those
+// of the page around it, and so is what Options.Own gives: it is not asked for a fragment, so
+// that two forms can show each other.
+func (h *Handler) Fragment(r *http.Request, address string) (template.HTML, error) {
+	v := h.begin(r)
+	v.key, v.home, v.ids = newKey(), address, markup.Beside(h.form.Name)
+	view, text := h.view(v), strings.Builder{}
+	for _, part := range []string{"summary", "form", "notice"} {
+		if err := h.page.ExecuteTemplate(&text, part, view); err != nil {
+			return "", fmt.Errorf("formhttp: the form %s cannot be rendered: %w", h.form.Name, err)
+		}
+	}
+	return template.HTML(text.String()), nil
+}
+
+func (h *Handler) render(w http.ResponseWriter, status int, v *visit) {
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	var text strings.Builder
 	if err := h.page.ExecuteTemplate(&text, "page", h.view(v)); err != nil {
@@ -187,15 +207,15 @@ func (h *handler) render(w http.ResponseWriter, status int, v *visit) {
 	_, _ = w.Write([]byte(text.String()))
 }
 
-func (h *handler) view(v *visit) pageView {
+func (h *Handler) view(v *visit) pageView {
 	f := h.form
 	p := pageView{
 		Title: cmp.Or(f.Title, f.Name), Lang: cmp.Or(f.Lang, "en"), Name: f.Name, Style: template.CSS(h.style), Styles: h.o.Styles, Scripts: h.o.Scripts,
 		Action: v.address(), Key: v.key, Version: v.version(v.session.Version()),
-		Script: h.o.Script, Compiled: "?" + markup.Compiled, Given: h.given(v.request),
-		FormID: markup.Form, SummaryID: markup.Summary, NoticeID: markup.Notice, AccountName: markup.Account, Account: h.account(v.request), KeyName: markup.Key, VersionKey: markup.Version,
+		Script: h.o.Script, Compiled: v.home + "?" + markup.Compiled, Given: h.given(v.request),
+		ids: v.ids, FormID: v.ids.Form(), SummaryID: v.ids.Summary(), NoticeID: v.ids.Notice(), AccountName: markup.Account, Account: h.account(v.request), KeyName: markup.Key, VersionKey: markup.Version,
 	}
-	if h.o.Own != nil {
+	if h.o.Own != nil && v.home == "" { // the page around a fragment has its own
 		p.Own = h.o.Own(v.request)
 	}
 	p.FormIssues = v.session.FormIssues()
@@ -210,7 +230,7 @@ func (h *handler) view(v *visit) pageView {
 
 // says decides where what is to be said stands: above what is wrong, else in the
 // notice at the lower edge of the window.
-func (h *handler) says(v *visit, p *pageView) {
+func (h *Handler) says(v *visit, p *pageView) {
 	said, level, count := v.session.Notice()
 	urgent := count > 0 && level == lifecycle.Assertive
 	switch {
@@ -231,7 +251,7 @@ func (h *handler) says(v *visit, p *pageView) {
 }
 
 // fieldViews lists the fields in the form's order, those of rows in their rows.
-func (h *handler) fieldViews(v *visit, p *pageView) []fieldView {
+func (h *Handler) fieldViews(v *visit, p *pageView) []fieldView {
 	var list []fieldView
 	for state := range v.session.Fields() {
 		view := h.fieldView(state, p)
@@ -240,7 +260,7 @@ func (h *handler) fieldViews(v *visit, p *pageView) []fieldView {
 		case state.Declared().Kind == form.KindRows:
 			p.Groups = true
 			view.Add = buttonView{markup.Add, view.Path, "Add to " + view.Label}
-			view.Template = h.rowTemplate(place.Field)
+			view.Template = h.rowTemplate(place.Field, p.ids)
 			list = append(list, view)
 		case place.Row < 0:
 			list = append(list, view)
@@ -259,7 +279,7 @@ func (h *handler) fieldViews(v *visit, p *pageView) []fieldView {
 
 // rowTemplate is a row of a group as it is before anybody has typed in it; nil on
 // a page without script.
-func (h *handler) rowTemplate(group form.FieldID) *rowView {
+func (h *Handler) rowTemplate(group form.FieldID, ids markup.IDs) *rowView {
 	if h.o.Script == "" {
 		return nil
 	}
@@ -267,17 +287,17 @@ func (h *handler) rowTemplate(group form.FieldID) *rowView {
 	row := newRow(head+"/*", "*")
 	for _, id := range h.form.Members(group) {
 		f := &h.form.Fields[id]
-		row.Fields = append(row.Fields, h.emptyField(f, f.Path))
+		row.Fields = append(row.Fields, h.emptyField(f, f.Path, ids))
 	}
 	return &row
 }
 
 // emptyField is a field before anything is known of its session.
-func (h *handler) emptyField(f *form.Field, path string) fieldView {
+func (h *Handler) emptyField(f *form.Field, path string, ids markup.IDs) fieldView {
 	view := fieldView{
-		Path: path, ID: markup.ID(path), Label: f.Label, Unit: f.Unit, Help: f.Help, Kind: f.Kind.String(),
+		Path: path, ID: ids.Control(path), Label: f.Label, Unit: f.Unit, Help: f.Help, Kind: f.Kind.String(),
 		Type: "text", InputMode: markup.InputMode(f.Kind), Placeholder: f.Placeholder, Autocomplete: f.Autocomplete,
-		IssuesID: markup.IssuesID(path), HelpID: markup.HelpID(path), Sometimes: h.sometimes(f), Required: f.Needed(), Lines: lines(f),
+		IssuesID: ids.Issues(path), HelpID: ids.Help(path), Sometimes: h.sometimes(f), Required: f.Needed(), Lines: lines(f),
 	}
 	switch f.Kind {
 	case form.KindDate:
@@ -298,7 +318,7 @@ func (h *handler) emptyField(f *form.Field, path string) fieldView {
 	}
 	for k, o := range f.Options {
 		value := o.Value.String()
-		view.Options = append(view.Options, optionView{markup.OptionID(path, k), value, cmp.Or(o.Label, value), false})
+		view.Options = append(view.Options, optionView{ids.Option(path, k), value, cmp.Or(o.Label, value), false})
 	}
 	if view.Help != "" || view.Sometimes != "" {
 		view.Described = view.HelpID
@@ -306,9 +326,9 @@ func (h *handler) emptyField(f *form.Field, path string) fieldView {
 	return view
 }
 
-func (h *handler) fieldView(state lifecycle.FieldState, p *pageView) fieldView {
+func (h *Handler) fieldView(state lifecycle.FieldState, p *pageView) fieldView {
 	f := state.Declared()
-	view := h.emptyField(f, state.Path())
+	view := h.emptyField(f, state.Path(), p.ids)
 	if view.Value = state.Raw(); f.Private {
 		view.Value = "" // what is private stands in no page
 	}
@@ -355,7 +375,7 @@ func lines(f *form.Field) int {
 }
 
 // sometimes says on whose answer it depends whether a field is asked.
-func (h *handler) sometimes(f *form.Field) string {
+func (h *Handler) sometimes(f *form.Field) string {
 	var labels []string
 	for _, condition := range f.Asked {
 		for _, clause := range condition {
@@ -374,7 +394,7 @@ func (h *handler) sometimes(f *form.Field) string {
 
 // given are the values of the names that the form declares as given: those of the path
 // that the page is served at ([http.Request.PathValue]).
-func (h *handler) given(r *http.Request) string {
+func (h *Handler) given(r *http.Request) string {
 	values := url.Values{}
 	for _, name := range h.form.Given {
 		values.Set(name, r.PathValue(name))

@@ -14,7 +14,7 @@ import (
 
 // turnAway answers as Options.Admit says. The application is asked nothing: what is on
 // the page again is what was typed.
-func (h *handler) turnAway(w http.ResponseWriter, r *http.Request, sent *sent, with replies.Response) {
+func (h *Handler) turnAway(w http.ResponseWriter, r *http.Request, sent *sent, with replies.Response) {
 	answer, err := toAnswer(with)
 	if err != nil {
 		h.failed(w, r, nil, err)
@@ -32,7 +32,7 @@ func (h *handler) turnAway(w http.ResponseWriter, r *http.Request, sent *sent, w
 }
 
 // refuseWrong tells what cannot be taken for an answer. Nothing was stored.
-func (h *handler) refuseWrong(w http.ResponseWriter, v *visit, sent *sent) {
+func (h *Handler) refuseWrong(w http.ResponseWriter, v *visit, sent *sent) {
 	slices.SortFunc(sent.wrong, func(a, b problemEntry) int { return strings.Compare(a.Pointer, b.Pointer) })
 	const why = "This could not be taken, and nothing was stored."
 	if wantsJSON(v.request) {
@@ -47,7 +47,7 @@ func (h *handler) refuseWrong(w http.ResponseWriter, v *visit, sent *sent) {
 }
 
 // answer tells what the session shows: as a page, or as problem details.
-func (h *handler) answer(w http.ResponseWriter, v *visit, status int) {
+func (h *Handler) answer(w http.ResponseWriter, v *visit, status int) {
 	if !wantsJSON(v.request) {
 		h.render(w, status, v)
 		return
@@ -59,7 +59,7 @@ func (h *handler) answer(w http.ResponseWriter, v *visit, status int) {
 // refuse tells why a request was not taken: as a page with what was typed, or as
 // problem details where the client asked for JSON. Without a visit nothing that was
 // typed is known.
-func (h *handler) refuse(w http.ResponseWriter, r *http.Request, v *visit, status int, why string) {
+func (h *Handler) refuse(w http.ResponseWriter, r *http.Request, v *visit, status int, why string) {
 	if wantsJSON(r) {
 		h.problem(w, status, why, nil)
 		return
@@ -79,7 +79,7 @@ func wantsJSON(r *http.Request) bool {
 }
 
 // problem writes problem details (RFC 9457).
-func (h *handler) problem(w http.ResponseWriter, status int, detail string, issues []problemEntry) {
+func (h *Handler) problem(w http.ResponseWriter, status int, detail string, issues []problemEntry) {
 	w.Header().Set("Content-Type", "application/problem+json")
 	w.WriteHeader(status)
 	_ = json.NewEncoder(w).Encode(struct {

@@ -17,7 +17,7 @@ import (
 	"leanwicket.dev/replies"
 )
 
-func (h *handler) admit(r *http.Request) *replies.Response {
+func (h *Handler) admit(r *http.Request) *replies.Response {
 	if h.o.Admit == nil {
 		return nil
 	}
@@ -36,7 +36,7 @@ func (notAnOutcome) Error() string { return "the application's answer settles no
 // submit runs the form's own submit, and where that sends, the work. The ledger is
 // asked first: a repeat gets its answer also where the record has changed since,
 // so that there would be nothing to send.
-func (h *handler) submit(w http.ResponseWriter, v *visit, sent *sent) {
+func (h *Handler) submit(w http.ResponseWriter, v *visit, sent *sent) {
 	w.Header().Set("Idempotency-Key", v.key) // so that client and logs can tell which it was
 	try := v.send(sent.button)
 	got, replayed, err := ledger.Once(v.request.Context(), h.o.Ledger, h.reservation(v, sent), h.o.Once, func(ctx context.Context) (ledger.Answer, error) {
@@ -80,13 +80,13 @@ func (h *handler) submit(w http.ResponseWriter, v *visit, sent *sent) {
 }
 
 // failed tells that nothing was stored; why is for the log alone.
-func (h *handler) failed(w http.ResponseWriter, r *http.Request, v *visit, err error) {
+func (h *Handler) failed(w http.ResponseWriter, r *http.Request, v *visit, err error) {
 	h.o.Log.Error("the submission failed", "form", h.form.Name, "error", err)
 	h.refuse(w, r, v, http.StatusInternalServerError, somethingWrong)
 }
 
 // work is what a submission is for, once the form and its schema allow it.
-func (h *handler) work(ctx context.Context, v *visit, try *lifecycle.Effect) (ledger.Answer, error) {
+func (h *Handler) work(ctx context.Context, v *visit, try *lifecycle.Effect) (ledger.Answer, error) {
 	body := h.form.AppendBody(nil, try.Values)
 	if err := h.valid(body); err != nil {
 		return ledger.Answer{}, fmt.Errorf("the schema refuses what the form accepts: %w", err)
@@ -112,7 +112,7 @@ func (h *handler) work(ctx context.Context, v *visit, try *lifecycle.Effect) (le
 }
 
 // ask lets the application work. A panic is an error like others: nothing was done.
-func (h *handler) ask(ctx context.Context, s Submission) (response replies.Response, err error) {
+func (h *Handler) ask(ctx context.Context, s Submission) (response replies.Response, err error) {
 	defer func() {
 		switch failed := recover(); failed {
 		case nil:
@@ -138,7 +138,7 @@ func isOutcome(kind lifecycle.ReplyKind) bool {
 }
 
 // settle gives the answer to the session, and the client what follows.
-func (h *handler) settle(w http.ResponseWriter, v *visit, try *lifecycle.Effect, got ledger.Answer) {
+func (h *Handler) settle(w http.ResponseWriter, v *visit, try *lifecycle.Effect, got ledger.Answer) {
 	response := toResponse(got)
 	if try != nil {
 		response.Sent = try.Values
@@ -174,7 +174,7 @@ func (h *handler) settle(w http.ResponseWriter, v *visit, try *lifecycle.Effect,
 	default:
 		to := localPath(reply.To)
 		if to == "" || h.form.Accepted.Then != form.ThenNavigate {
-			to = v.address() + "?" + markup.Received + "=" + url.QueryEscape(key) + "#" + markup.Notice
+			to = v.address() + "?" + markup.Received + "=" + url.QueryEscape(key) + "#" + v.ids.Notice()
 		}
 		http.Redirect(w, v.request, to, http.StatusSeeOther)
 	}
@@ -182,7 +182,7 @@ func (h *handler) settle(w http.ResponseWriter, v *visit, try *lifecycle.Effect,
 
 // receipt is what a page tells of the submission that it was redirected from: only
 // what the ledger knows of its key is told, and only to the account that sent it.
-func (h *handler) receipt(r *http.Request) (received bool, address string) {
+func (h *Handler) receipt(r *http.Request) (received bool, address string) {
 	key := r.URL.Query().Get(markup.Received)
 	if key == "" || !goodKey(key) {
 		return false, ""
@@ -210,7 +210,7 @@ func localPath(to string) string {
 
 // reservation is of what the request says, not of what it means for a record
 // that may change before it is repeated.
-func (h *handler) reservation(v *visit, sent *sent) ledger.Reservation {
+func (h *Handler) reservation(v *visit, sent *sent) ledger.Reservation {
 	route := v.request.Method + " " + v.request.URL.Path
 	said, _ := json.Marshal([]any{route, sent.button, sent.version, sent.rows, sent.values}) // texts and numbers; maps are written in order
 	return ledger.Reservation{Key: ledger.Key{Principal: h.principal(v.request), Route: route, Key: v.key}, Fingerprint: sha256.Sum256(said)}
@@ -218,7 +218,7 @@ func (h *handler) reservation(v *visit, sent *sent) ledger.Reservation {
 
 // valid runs the schema library over what is about to be accepted. A merge patch
 // is not a record: its parts have been checked by the form.
-func (h *handler) valid(body []byte) error {
+func (h *Handler) valid(body []byte) error {
 	if h.validator == nil || h.form.Submit.Method == http.MethodPatch {
 		return nil
 	}

@@ -22,6 +22,8 @@ type visit struct {
 	form        *form.Form
 	request     *http.Request
 	session     *lifecycle.Session
+	ids         markup.IDs
+	home        string // the address of its handler; empty: that of the request
 	key         string
 	sentVersion string
 	received    bool   // the last submission was accepted
@@ -43,7 +45,7 @@ type sent struct {
 var errTooMany = errors.New("too many fields")
 
 // read reads a request's body: urlencoded, multipart or JSON.
-func (h *handler) read(r *http.Request) (*sent, error) {
+func (h *Handler) read(r *http.Request) (*sent, error) {
 	kind, _, err := mime.ParseMediaType(r.Header.Get("Content-Type"))
 	if err != nil {
 		return nil, errors.New("the request says no Content-Type")
@@ -80,7 +82,7 @@ func (h *handler) read(r *http.Request) (*sent, error) {
 	return s, h.readForm(r.PostForm, s)
 }
 
-func (h *handler) readForm(posted url.Values, s *sent) error {
+func (h *Handler) readForm(posted url.Values, s *sent) error {
 	count := 0
 	for name, values := range posted {
 		if count += len(values); count > h.o.MaxFields {
@@ -206,7 +208,12 @@ func (v *visit) send(button string) *lifecycle.Effect {
 
 // address is the path of the form's page. It begins with one slash: two would be another
 // host (RFC 3986, section 4.2).
-func (v *visit) address() string { return "/" + strings.TrimLeft(v.request.URL.EscapedPath(), "/") }
+func (v *visit) address() string {
+	if v.home != "" {
+		return v.home
+	}
+	return "/" + strings.TrimLeft(v.request.URL.EscapedPath(), "/")
+}
 
 // version is what the values were based on: what the page said, else what has
 // just been loaded.

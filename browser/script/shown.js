@@ -33,10 +33,12 @@ export class Shown extends Controls {
   // The parts of the page that are not there without script: the summary of what is
   // wrong above the form, and the notice that sticks to the lower edge of the window.
   prepare() {
-    // Ids of the first form are those that a server writes; those of others have a number.
-    this.prefix = "leanwicket-" + (this.number ? this.number + "-" : "")
+    // A server's form says by its id what its other ids begin with. Of other forms all but the
+    // first have a number.
+    const written = /^(leanwicket-(?:.+-)?)form$/.exec(this.form.id)
+    this.prefix = written?.[1] ?? "leanwicket-" + (this.number ? this.number + "-" : "")
     const part = (name, put) => {
-      const own = document.getElementById("leanwicket-" + name)
+      const own = document.getElementById((written ? this.prefix : "leanwicket-") + name)
       const found = this.marked(name, "") || (this.form.id ? document.querySelector(`[data-leanwicket-${name}="${CSS.escape(this.form.id)}"]`) : null) || (own && !("leanwicketTaken" in own.dataset) ? own : null)
       const element = found || document.createElement("div")
       element.dataset.leanwicketTaken = ""

@@ -1,5 +1,5 @@
-// A form in a page of one's own, with header, footer, style sheet and script: open
-// http://127.0.0.1:8723/.
+// Two forms in a page of one's own, with header, footer, style sheet and script: open
+// http://127.0.0.1:8723/. Each form has an address, and its page shows the other one, too.
 package main
 
 import (
@@ -26,32 +26,68 @@ type Hire struct {
 	Guests  int    `json:"guests" label:"Guests" form:"required; minimum=1; maximum=80"`
 }
 
+// Question is what somebody asks who does not hire yet.
+type Question struct {
+	Name     string `json:"name" label:"Your name" form:"required"`
+	Question string `json:"question" label:"Your question" form:"required; maxLength=400"`
+}
+
+// hall is what the page shows beside its own form.
+type hall struct {
+	SignedIn, Heading string
+	Other             template.HTML
+}
+
+func hire(_ context.Context, s formhttp.Submission) (replies.Response, error) {
+	var hire Hire
+	if err := s.Decode(&hire); err != nil {
+		return replies.Response{}, err
+	}
+	if hire.Evening == "2031-05-02" {
+		return replies.Response{Status: 422, Body: map[string]any{"errors": map[string]any{"evening": "The rope makers meet on that evening."}}}, nil
+	}
+	return replies.Response{Status: 201}, nil
+}
+
+func ask(context.Context, formhttp.Submission) (replies.Response, error) {
+	return replies.Response{Status: 201}, nil
+}
+
 func main() {
-	form, err := declare.FromStruct[Hire]("form: hall\ntitle: Hire the sail loft\nsubmit: {url: /, buttons: [ask]}\naccepted: {then: clear, say: The loft is yours.}\n")
+	hires, err := declare.FromStruct[Hire]("form: hire\ntitle: Hire the sail loft\nsubmit: {url: /, buttons: [hire]}\naccepted: {then: clear, say: The loft is yours.}\n")
 	if err != nil {
 		log.Fatal(err)
 	}
-	page, err := formhttp.New(form.Form, form, formhttp.Options{
-		Submit: func(_ context.Context, s formhttp.Submission) (replies.Response, error) {
-			var hire Hire
-			if err := s.Decode(&hire); err != nil {
-				return replies.Response{}, err
+	questions, err := declare.FromStruct[Question]("form: question\ntitle: Ask about the sail loft\nsubmit: {url: /questions, buttons: [ask]}\naccepted: {then: clear, say: We answer within a day.}\n")
+	if err != nil {
+		log.Fatal(err)
+	}
+	var hiring, asking *formhttp.Handler
+	beside := func(other **formhttp.Handler, heading, address string) func(*http.Request) any {
+		return func(r *http.Request) any {
+			fragment, err := (*other).Fragment(r, address)
+			if err != nil {
+				log.Print(err)
 			}
-			if hire.Evening == "2031-05-02" {
-				return replies.Response{Status: 422, Body: map[string]any{"errors": map[string]any{"evening": "The rope makers meet on that evening."}}}, nil
-			}
-			return replies.Response{Status: 201}, nil
-		},
+			return hall{"Ada Fenwick", heading, fragment}
+		}
+	}
+	o := formhttp.Options{
 		Script:  "/leanwicket/leanwicket.js",
 		Page:    template.Must(template.ParseFS(files, "hall.html")),
-		Own:     func(*http.Request) any { return "Ada Fenwick" }, // who is signed in
 		Styles:  []string{"/hall.css"},
 		Scripts: []string{"/hall.js"},
-	})
-	if err != nil {
+	}
+	o.Submit, o.Own = hire, beside(&asking, questions.Form.Title, "/questions")
+	if hiring, err = formhttp.New(hires.Form, hires, o); err != nil {
 		log.Fatal(err)
 	}
-	http.Handle("/{$}", page)
+	o.Submit, o.Own = ask, beside(&hiring, hires.Form.Title, "/")
+	if asking, err = formhttp.New(questions.Form, questions, o); err != nil {
+		log.Fatal(err)
+	}
+	http.Handle("/{$}", hiring)
+	http.Handle("/questions", asking)
 	http.Handle("/leanwicket/", http.StripPrefix("/leanwicket", browser.Handler()))
 	http.Handle("/", http.FileServerFS(files))
 	fmt.Println("open http://127.0.0.1:8723/")

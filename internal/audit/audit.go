@@ -231,7 +231,7 @@ func (p *page) control(form *form.Form, e element) {
 func (p *page) described(e element, name string) {
 	id := e.attribute["id"]
 	if !e.labelled && (id == "" || !p.labels[id]) && !e.has("aria-label") && !e.has("aria-labelledby") && !e.has("title") {
-		p.advise(e.line, `right would be <label for="`+markup.ID(name)+`"> and this id`, "the control %q has no label", name)
+		p.advise(e.line, `right would be <label for="`+markup.Page.Control(name)+`"> and this id`, "the control %q has no label", name)
 	}
 	for _, by := range strings.Fields(e.attribute["aria-describedby"]) {
 		if p.ids[by] == 0 {
@@ -347,7 +347,7 @@ func (p *page) missing(declared *form.Form) {
 func (p *page) missingRows(path string) {
 	inTemplate := func(e element) bool { return e.isControl() && strings.HasPrefix(e.attribute["name"], path+"/*/") }
 	holds := func(e element) bool {
-		return e.attribute["data-leanwicket-rows"] == path || e.attribute["id"] == markup.ID(path)
+		return e.attribute["data-leanwicket-rows"] == path || e.attribute["id"] == markup.Page.Control(path)
 	}
 	if p.form.has("data-leanwicket-form") && (!slices.ContainsFunc(p.inside, inTemplate) || !slices.ContainsFunc(p.inside, holds)) {
 		p.wrong(p.form.line, `right would be an element with data-leanwicket-rows="`+path+`", and in it a <template> of one row with names such as `+path+"/*/…", "the rows of %q have no template, so that none can be added", path)

@@ -37,24 +37,33 @@ const AccountHeader = "Leanwicket-Account"
 // ButtonHeader tells a backend which button a submission in JSON was sent with.
 const ButtonHeader = "Leanwicket-Button"
 
-// The ids of a page's parts, and the attribute that names the form.
-const (
-	Form    = "leanwicket-form"
-	Summary = "leanwicket-summary"
-	Notice  = "leanwicket-notice"
-	Name    = "data-leanwicket"
-)
+// Name is the attribute that names the form.
+const Name = "data-leanwicket"
 
-// ID is the id of a field's control.
-func ID(path string) string { return "leanwicket-" + strings.ReplaceAll(path, "/", "-") }
+// IDs are the ids of a form's parts on a page: what each of them begins with.
+type IDs string
 
-// IssuesID and HelpID are the ids of what describes a control.
-func IssuesID(path string) string { return ID(path) + "-issues" }
-func HelpID(path string) string   { return ID(path) + "-help" }
+// Page are the ids of a form that has the page for itself.
+const Page IDs = "leanwicket-"
 
-// OptionID is the id of one of several controls with one name, counted from 0.
-func OptionID(path string, k int) string {
-	return ID(path) + "-option-" + string(rune('a'+k%26)) + strings.Repeat("z", k/26)
+// Beside are the ids of a form on the page of another one.
+func Beside(form string) IDs { return Page + IDs(form) + "-" }
+
+// Form, Summary and Notice are the ids of the parts that each form has.
+func (ids IDs) Form() string    { return string(ids) + "form" }
+func (ids IDs) Summary() string { return string(ids) + "summary" }
+func (ids IDs) Notice() string  { return string(ids) + "notice" }
+
+// Control is the id of a field's control.
+func (ids IDs) Control(path string) string { return string(ids) + strings.ReplaceAll(path, "/", "-") }
+
+// Issues and Help are the ids of what describes a control.
+func (ids IDs) Issues(path string) string { return ids.Control(path) + "-issues" }
+func (ids IDs) Help(path string) string   { return ids.Control(path) + "-help" }
+
+// Option is the id of one of several controls with one name, counted from 0.
+func (ids IDs) Option(path string, k int) string {
+	return ids.Control(path) + "-option-" + string(rune('a'+k%26)) + strings.Repeat("z", k/26)
 }
 
 // Own reports whether a control's name is one of these, and no field's.

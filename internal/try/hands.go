@@ -65,7 +65,15 @@ func (t *tab) visit() look {
 	defer t.accepting(false)
 	ctx, cancel := context.WithTimeout(t.ctx, 20*time.Second)
 	defer cancel()
-	if err := chromedp.Do(ctx, chromedp.Navigate(t.page)); err != nil {
+	err := chromedp.Do(ctx, chromedp.Navigate(t.page))
+	for range 2 { // a reload that was just turned down may end what follows it
+		if err == nil || !strings.Contains(err.Error(), "ERR_ABORTED") {
+			break
+		}
+		t.quiet()
+		err = chromedp.Do(ctx, chromedp.Navigate(t.page))
+	}
+	if err != nil {
 		t.cannot("%s cannot be opened: %v; right would be the address of a page that is served", t.page, err)
 	}
 	l := t.quiet()

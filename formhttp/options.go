@@ -1,0 +1,93 @@
+package formhttp
+
+import (
+	"context"
+	"encoding/json"
+	"html/template"
+	"log/slog"
+	"net/http"
+
+	"leanwicket.dev/form"
+	"leanwicket.dev/ledger"
+	"leanwicket.dev/replies"
+)
+
+// Options are what a form needs from its application.
+type Options struct {
+	// Load returns the saved record, and its version, for a form that has a prefill;
+	// nil: there is none, and the page opens with the defaults.
+	Load func(r *http.Request) (record map[string]any, version string, err error)
+	// Submit does the work, at most once for each key, and answers as an HTTP backend
+	// would: 201 with a Location, 422 with errors in any of the formats that package
+	// replies reads, 412 where the version is no longer the newest, 401. An error,
+	// like a panic, is answered with 500, and the key is released. With a
+	// [ledger.Transactional] store the work takes effect only where its answer is an
+	// acceptance, and may be done more than once, of which one takes effect.
+	Submit func(ctx context.Context, s Submission) (replies.Response, error)
+	// Admit is asked before anything is loaded or worked on: an answer, such as 401 where
+	// nobody is signed in, turns what was posted away and keeps everything typed; nil goes
+	// on. nil: all are admitted.
+	Admit func(r *http.Request) *replies.Response
+	// Ledger keeps the keys; nil: in memory, for a day.
+	Ledger ledger.Store
+	// Once says how long the work of a submission may take, how long a repeat waits for it,
+	// and how large an answer is kept. Who comes while the database is busy, or whose work
+	// takes too long, is answered with 503 and Retry-After.
+	Once ledger.Options
+	// Principal names the account of a request: keys of different accounts never
+	// meet. nil: all are one.
+	Principal func(r *http.Request) string
+	// Secret makes digests of accounts, so that a page can tell whose work it is and
+	// nobody can tell the account from it: at least 32 random bytes, the same in each
+	// process. What one account has typed is not offered to another that signs in at the
+	// same browser, and not sent in its name. nil: each handler draws its own, drafts end
+	// with the process, and a page that is sent by another account is not found out.
+	Secret []byte
+	// Script is the address of the bundle's script, with which the page runs the
+	// lifecycle in the browser; empty: the page has none. Without script it works all
+	// the same.
+	Script string
+	// Page replaces parts of the page: templates with the names in Parts. docs/server.md has
+	// what they show.
+	Page *template.Template
+	// Own is what those templates find as .Own, such as who is signed in.
+	Own func(r *http.Request) any
+	// Style are rules that stand after the page's own style. Styles are the addresses of
+	// style sheets, which come after it, and Scripts those of deferred scripts, which come
+	// after the bundle.
+	Style           string
+	Styles, Scripts []string
+	// Policy is the Content-Security-Policy of the page. Empty: it is made from what the page
+	// uses, and allows its own style, the origins of Styles (also for fonts and pictures) and
+	// of Scripts, and with Page pictures of this origin. A policy of your own needs StyleHash
+	// where Style is empty, and with Script script-src 'self' 'wasm-unsafe-eval' and
+	// connect-src 'self'.
+	Policy string
+	// Log is told what failed; nil: slog.Default.
+	Log *slog.Logger
+
+	MaxBody   int64 // bytes of a request's body; 0: 1 MiB, with a file 32 MiB
+	MaxFields int   // controls in a request; 0: 10,000
+	MaxOpen   int   // submissions of one account that are worked on at once; 0: 20. Without Principal there is no limit: behind a proxy all addresses are one
+}
+
+// Submission is one submission that the form has accepted.
+type Submission struct {
+	Form    *form.Form
+	Request *http.Request
+	Button  string
+	Key     string
+	Version string // what the values are based on; empty: unknown
+	Body    []byte // JSON: the record, or with PATCH a merge patch
+}
+
+// Decode reads the body into a value, as encoding/json does.
+func (s Submission) Decode(to any) error { return json.Unmarshal(s.Body, to) }
+
+// Validator has the last word on a record before the application gets it. A
+// [leanwicket.dev/declare.Source] is one: it asks the form's JSON Schema.
+type Validator interface {
+	// Validate returns an error where it refuses a record, which is decoded by
+	// encoding/json with numbers as json.Number.
+	Validate(record any) error
+}
