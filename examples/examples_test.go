@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"leanwicket.dev/declare"
@@ -99,6 +100,46 @@ func TestStay(t *testing.T) {
 	require.NoError(t, err)
 	response.Body.Close()
 	require.Equal(t, 422, response.StatusCode)
+}
+
+// An application's own handlers do the work of each key once: of ten that click eleven times at
+// once each has one row, and who claims it has it alone.
+func TestHandlersOfTheirOwn(t *testing.T) {
+	const site = "http://127.0.0.1:8726"
+	start(t, "desk", site+"/report")
+	send := func(path string, typed url.Values) string {
+		response, err := http.PostForm(site+path, typed)
+		if err != nil {
+			return err.Error()
+		}
+		defer response.Body.Close()
+		text, err := io.ReadAll(response.Body)
+		if err != nil {
+			return err.Error()
+		}
+		return fmt.Sprint(response.StatusCode, " ", response.Request.URL.Path, " ", strings.Contains(string(text), "written down"), strings.Contains(string(text), "Nothing of that number"))
+	}
+	var clicks sync.WaitGroup
+	for k := range 110 {
+		key := fmt.Sprint("key-", k%10)
+		clicks.Go(func() {
+			assert.Equal(t, "200 /thanks true false", send("/report", url.Values{"key": {key}, "what": {"a glove"}}))
+		})
+	}
+	clicks.Wait()
+	for k := range 12 {
+		want := "200 /thanks true false"
+		if k >= 10 {
+			want = "422 /claim false true" // there are ten gloves
+		}
+		for _, owner := range []string{"Bo", "Bo"} {
+			require.Equal(t, want, send("/claim", url.Values{"key": {fmt.Sprint("claim-", k)}, "number": {fmt.Sprint(k + 1)}, "owner": {owner}}), "glove %d", k+1)
+		}
+	}
+	require.Equal(t, "422 /claim false true", send("/claim", url.Values{"key": {"late"}, "number": {"3"}, "owner": {"Ada"}}))
+	require.Equal(t, "422 /report false false", send("/report", url.Values{"key": {"key-3"}, "what": {"a hat"}}), "other values under a key that was used")
+	require.Equal(t, "422 /report false false", send("/report", url.Values{"key": {"empty"}}))
+	require.Equal(t, "400 /report false false", send("/report", url.Values{"what": {"a boot"}}))
 }
 
 // The hall's page has its own look and script, and two forms live in it: each says its own, and

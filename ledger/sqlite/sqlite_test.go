@@ -5,7 +5,9 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"os/exec"
 	"path/filepath"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"testing"
@@ -19,7 +21,11 @@ import (
 )
 
 func open(t *testing.T, keep time.Duration) (*sqlite.Store, *sql.DB) {
-	path := filepath.Join(t.TempDir(), "it's 50% full?.db")
+	return openIn(t, t.TempDir(), keep)
+}
+
+func openIn(t *testing.T, dir string, keep time.Duration) (*sqlite.Store, *sql.DB) {
+	path := filepath.Join(dir, "it's 50% full?.db")
 	store, err := sqlite.Open(path, sqlite.Options{Keep: keep})
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, store.Close()) })
@@ -238,4 +244,71 @@ func TestALockedFileIsBusy(t *testing.T) {
 	require.True(t, known)
 	require.NoError(t, held.Rollback())
 	require.NoError(t, <-begin(store.InTransaction(), "meanwhile", done))
+}
+
+// A disk of two megabytes is full in the middle of submissions, of eight at a time. Those that were
+// accepted are there, and once. The others left nothing. With more room a repeat of each has one
+// effect.
+func TestAFullDisk(t *testing.T) {
+	dir := t.TempDir()
+	mount := func(arguments ...string) error {
+		output, err := exec.Command("mount", append(arguments, dir)...).CombinedOutput()
+		if err != nil {
+			err = fmt.Errorf("%w: %s", err, output)
+		}
+		return err
+	}
+	if err := mount("-t", "tmpfs", "-o", "size=2m", "tmpfs"); err != nil {
+		t.Skip("needs the right to mount a small disk: ", err)
+	}
+	t.Cleanup(func() { _ = exec.Command("umount", dir).Run() })
+	store, db := openIn(t, dir, 0)
+	_, err := db.Exec("CREATE TABLE permits (key TEXT, body TEXT)")
+	require.NoError(t, err)
+	const submissions = 800
+	submit := func(key int) error {
+		return <-begin(store.InTransaction(), fmt.Sprint(key), func(ctx context.Context) (ledger.Answer, error) {
+			_, err := sqlite.Tx(ctx).ExecContext(ctx, "INSERT INTO permits VALUES (?, ?)", key, strings.Repeat("x", 2000))
+			return ledger.Answer{Status: 201}, err
+		})
+	}
+	all := func() (accepted map[int]bool) {
+		accepted = map[int]bool{}
+		var mu sync.Mutex
+		var applicants sync.WaitGroup
+		for applicant := range 8 {
+			applicants.Go(func() {
+				for key := applicant; key < submissions; key += 8 {
+					if err := submit(key); err == nil {
+						mu.Lock()
+						accepted[key] = true
+						mu.Unlock()
+					}
+				}
+			})
+		}
+		applicants.Wait()
+		return accepted
+	}
+	stored := func() (keys map[int]bool) {
+		keys = map[int]bool{}
+		rows, err := db.Query("SELECT key FROM permits")
+		require.NoError(t, err)
+		defer rows.Close()
+		for rows.Next() {
+			var key int
+			require.NoError(t, rows.Scan(&key))
+			require.False(t, keys[key], "%d is there twice", key)
+			keys[key] = true
+		}
+		require.NoError(t, rows.Err())
+		return keys
+	}
+	accepted := all()
+	require.Greater(t, len(accepted), submissions/10)
+	require.Less(t, len(accepted), submissions)
+	require.Equal(t, accepted, stored())
+	require.NoError(t, mount("-o", "remount,size=16m"))
+	require.Len(t, all(), submissions)
+	require.Len(t, stored(), submissions)
 }
