@@ -151,7 +151,8 @@ func (s *Store) pruneNow() {
 func (s *Store) InTransaction() TransactionStore { return TransactionStore{s} }
 
 // TransactionStore is a ledger.Transactional. While a submission is worked on, a repeat
-// waits for the row of its key. Beside the work's own it takes two round trips.
+// waits for the lock of its key. Beside the work's own it takes two round trips, of which
+// [Last] saves one.
 type TransactionStore struct{ *Store }
 
 // Transact implements [ledger.Transactional]. Where no connection is free within patience, and
@@ -184,15 +185,23 @@ func (t TransactionStore) transact(ctx context.Context, r ledger.Reservation, pa
 			_, _ = connection.Exec(end, "ROLLBACK")
 		}
 	}()
-	state, answer, err := free(ctx, connection, r, patience)
-	switch {
-	case failedWith(err, "55P03"): // lock_not_available
+	locked, found, err := begin(ctx, connection, r, tryLock)
+	if err == nil && !locked { // another works on it
+		if _, err = connection.Exec(ctx, "ROLLBACK"); err == nil {
+			_, found, err = begin(ctx, connection, r, waitFor(patience))
+		}
+	}
+	if failedWith(err, "55P03") { // lock_not_available
 		return ledger.InFlight, ledger.Answer{}, nil
-	case err != nil || state != ledger.Reserved:
+	}
+	if err != nil {
+		return 0, ledger.Answer{}, err
+	}
+	if state, answer, err := found.state(r); err != nil || state != ledger.Reserved {
 		return state, answer, err
 	}
 	last := &pgx.Batch{}
-	answer, err = work(context.WithValue(ctx, txKey{}, Queryer(connection)))
+	answer, err := work(context.WithValue(ctx, txKey{}, &transaction{connection, last}))
 	refused, isRefused := ledger.AsRefused(err)
 	switch {
 	case isRefused:
@@ -200,11 +209,12 @@ func (t TransactionStore) transact(ctx context.Context, r ledger.Reservation, pa
 		if _, err := connection.Exec(ctx, "ROLLBACK"); err != nil { // by itself: after a statement that has failed nothing can be prepared
 			return 0, ledger.Answer{}, err
 		}
-		last.Queue("BEGIN ISOLATION LEVEL READ COMMITTED")
+		last = &pgx.Batch{}
+		last.Queue(beginning)
 	case err != nil:
 		return 0, ledger.Answer{}, err
 	}
-	if err := t.keepAndCommit(ctx, connection, last, r, answer); err != nil {
+	if err := t.keepAndCommit(ctx, connection, last, r, answer, found.there); err != nil {
 		return 0, ledger.Answer{}, err
 	}
 	committed = true
@@ -212,50 +222,76 @@ func (t TransactionStore) transact(ctx context.Context, r ledger.Reservation, pa
 	return ledger.Reserved, answer, nil
 }
 
-// free begins the transaction and reads whether a key can be worked on now. Until
-// it ends nobody else works on it: a lock on the key's hash, so that nothing need
-// be reserved.
-func free(ctx context.Context, on Queryer, r ledger.Reservation, patience time.Duration) (state ledger.State, answer ledger.Answer, err error) {
+// A key is locked by its hash while it is worked on, so that nothing need be reserved.
+const (
+	lockSpace int32 = 0x6c776b79 // apart from the locks of the application
+
+	beginning = "BEGIN ISOLATION LEVEL READ COMMITTED" // what another has just committed is to be seen
+	tryLock   = "SELECT pg_try_advisory_xact_lock($1, hashtext($2))"
+)
+
+// waitFor locks a key that another works on, when that has ended.
+func waitFor(patience time.Duration) string {
+	return fmt.Sprintf("SELECT true FROM (SELECT set_config('lock_timeout', '%dms', true), pg_advisory_xact_lock($1, hashtext($2))) AS waited", max(1, patience.Milliseconds()))
+}
+
+// known is what the table knows of a key.
+type known struct {
+	ledger.Row
+	there, over bool
+}
+
+// state is what is to be done about a key whose lock is held.
+func (k known) state(r ledger.Reservation) (ledger.State, ledger.Answer, error) {
+	if !k.there {
+		return ledger.Reserved, ledger.Answer{}, nil
+	}
+	state, answer, err := k.State(r)
+	if k.over && (k.Status != nil || state == ledger.InFlight) {
+		state, answer = ledger.Reserved, ledger.Answer{}
+	}
+	return state, answer, err
+}
+
+// begin begins a transaction, locks a key and reads it, in one round trip.
+func begin(ctx context.Context, on Queryer, r ledger.Reservation, lock string) (locked bool, found known, err error) {
 	batch := &pgx.Batch{}
-	batch.Queue("BEGIN ISOLATION LEVEL READ COMMITTED") // what another has just committed is to be seen
-	batch.Queue("SELECT set_config('lock_timeout', $1, true), pg_advisory_xact_lock($2, hashtext($3))", fmt.Sprintf("%dms", max(1, patience.Milliseconds())), lockSpace, fmt.Sprintf("%q %q %q", r.Principal, r.Route, r.Key.Key))
+	batch.Queue(beginning)
+	batch.Queue(lock, lockSpace, fmt.Sprintf("%q %q %q", r.Principal, r.Route, r.Key.Key)).QueryRow(func(row pgx.Row) error { return row.Scan(&locked) })
 	batch.Queue(`SELECT fingerprint, owner, status, header, body, until < now() FROM leanwicket_keys WHERE principal = $1 AND route = $2 AND key = $3`,
 		r.Principal, r.Route, r.Key.Key).QueryRow(func(row pgx.Row) error {
-		var found ledger.Row
-		var over bool
-		err := row.Scan(&found.Fingerprint, &found.Owner, &found.Status, &found.Header, &found.Body, &over)
-		if errors.Is(err, pgx.ErrNoRows) {
-			state = ledger.Reserved
+		err := row.Scan(&found.Fingerprint, &found.Owner, &found.Status, &found.Header, &found.Body, &found.over)
+		if found.there = err == nil; errors.Is(err, pgx.ErrNoRows) {
 			return nil
-		}
-		if err != nil {
-			return err
-		}
-		state, answer, err = found.State(r)
-		if over && (found.Status != nil || state == ledger.InFlight) {
-			state, answer = ledger.Reserved, ledger.Answer{}
 		}
 		return err
 	})
 	err = on.SendBatch(ctx, batch).Close()
-	return state, answer, err
+	return locked, found, err
 }
 
-// lockSpace sets the locks on keys apart from those of the application.
-const lockSpace int32 = 0x6c776b79
-
-// keepAndCommit writes the answer and commits in one round trip. The commit is not
-// reached where the key was taken meanwhile, by a store that reserves: that divides
-// by zero.
-func (t TransactionStore) keepAndCommit(ctx context.Context, on Queryer, batch *pgx.Batch, r ledger.Reservation, a ledger.Answer) error {
-	batch.Queue(`WITH kept AS (INSERT INTO leanwicket_keys AS known (status, header, body, until, principal, route, key, owner, fingerprint)
-			VALUES ($1, $2, $3, now() + $4::bigint * interval '1 microsecond', $5, $6, $7, $8, $9)
+const (
+	keep = `INSERT INTO leanwicket_keys AS known (status, header, body, until, principal, route, key, owner, fingerprint)
+		VALUES ($1, $2, $3, now() + $4::bigint * interval '1 microsecond', $5, $6, $7, $8, $9)`
+	// Where what is over was renewed meanwhile, this divides by zero.
+	keepInstead = `WITH kept AS (` + keep + `
 			ON CONFLICT (principal, route, key) DO UPDATE SET fingerprint = excluded.fingerprint, owner = excluded.owner, until = excluded.until, status = excluded.status, header = excluded.header, body = excluded.body
 			WHERE known.until < now() RETURNING 1)
-		SELECT 1 / count(*) FROM kept`, append(t.settled(r, a), r.Fingerprint[:])...)
+		SELECT 1 / count(*) FROM kept`
+)
+
+// keepAndCommit writes the answer and commits in one round trip, after what is queued. The
+// commit is not reached where the key was taken meanwhile, by a store that reserves.
+func (t TransactionStore) keepAndCommit(ctx context.Context, on Queryer, batch *pgx.Batch, r ledger.Reservation, a ledger.Answer, instead bool) error {
+	statement := keep
+	if instead {
+		statement = keepInstead
+	}
+	batch.Queue(statement, append(t.settled(r, a), r.Fingerprint[:])...)
 	batch.Queue("COMMIT")
 	err := on.SendBatch(ctx, batch).Close()
-	if failedWith(err, "22012") { // division_by_zero
+	var failed *pgconn.PgError
+	if failedWith(err, "22012") || errors.As(err, &failed) && failed.Code == "23505" && failed.TableName == "leanwicket_keys" { // division_by_zero, unique_violation
 		return ledger.ErrLost
 	}
 	return err
@@ -275,10 +311,26 @@ type Queryer interface {
 	SendBatch(context.Context, *pgx.Batch) pgx.BatchResults
 }
 
+// transaction is what the work finds in its context.
+type transaction struct {
+	Queryer
+	last *pgx.Batch
+}
+
 type txKey struct{}
 
 // Tx is the transaction of the work that a TransactionStore does; nil outside of it.
 func Tx(ctx context.Context) Queryer {
-	tx, _ := ctx.Value(txKey{}).(Queryer)
-	return tx
+	if tx, inside := ctx.Value(txKey{}).(*transaction); inside {
+		return tx.Queryer
+	}
+	return nil
+}
+
+// Last is a statement of the work whose result it does not need. It is sent with the answer and
+// the COMMIT, which saves a round trip. Where it fails nothing takes effect, and the submission
+// can be sent again: a statement whose failure means a refusal, such as an insert of a name that
+// may be taken, belongs to Tx. It panics outside of the work of a TransactionStore.
+func Last(ctx context.Context, statement string, arguments ...any) {
+	ctx.Value(txKey{}).(*transaction).last.Queue(statement, arguments...)
 }

@@ -51,6 +51,13 @@ func TestPostgres(t *testing.T) {
 	conformance.Keys(t, store.InTransaction())
 	conformance.Effects(t, store.InTransaction(), write, count)
 
+	_, err = pool.Exec(ctx, "TRUNCATE leanwicket_keys, effects")
+	require.NoError(t, err)
+	conformance.Effects(t, store.InTransaction(), func(ctx context.Context, value string) error {
+		postgres.Last(ctx, "INSERT INTO effects VALUES ($1)", value)
+		return nil
+	}, count)
+
 	_, err = pool.Exec(ctx, "TRUNCATE leanwicket_keys")
 	require.NoError(t, err)
 	short, err := postgres.New(ctx, pool, postgres.Options{Keep: 100 * time.Millisecond})
@@ -85,6 +92,29 @@ func TestARefusalAfterAFailedStatement(t *testing.T) {
 	var egrets int
 	require.NoError(t, pool.QueryRow(ctx, "SELECT count(*) FROM berths WHERE vessel = 'Egret'").Scan(&egrets))
 	require.Equal(t, 1, egrets)
+}
+
+// What goes with the answer and fails leaves neither, and the key is given back.
+func TestALastStatementThatFails(t *testing.T) {
+	ctx := context.Background()
+	store, pool := open(t, 0)
+	_, err := pool.Exec(ctx, "CREATE TABLE berths (berth text UNIQUE)")
+	require.NoError(t, err)
+	take := func(berths ...string) error {
+		_, _, err := ledger.Once(ctx, store.InTransaction(), ledger.Reservation{Key: ledger.Key{Key: "a"}}, ledger.Options{}, func(ctx context.Context) (ledger.Answer, error) {
+			for _, berth := range berths {
+				postgres.Last(ctx, "INSERT INTO berths VALUES ($1)", berth)
+			}
+			return ledger.Answer{Status: 201}, nil
+		})
+		return err
+	}
+	require.ErrorContains(t, take("7", "8", "7"), "23505")
+	require.NoError(t, take("7", "8"))
+	require.NoError(t, take("7", "8"), "it is answered from what was kept")
+	var count int
+	require.NoError(t, pool.QueryRow(ctx, "SELECT count(*) FROM berths").Scan(&count))
+	require.Equal(t, 2, count)
 }
 
 // Where no connection is free the database is busy, and nobody is told that the submission is
