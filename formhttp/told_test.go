@@ -18,6 +18,13 @@ import (
 	"leanwicket.dev/replies"
 )
 
+// forgets is a ledger that has forgotten a key when its work is done.
+type forgets struct{ ledger.Store }
+
+func (forgets) Settle(context.Context, ledger.Reservation, ledger.Answer) error {
+	return ledger.ErrLost
+}
+
 // Whatever goes wrong is told on the page, beside what was typed; a client that asks
 // for JSON gets problem details. Nothing is said twice.
 func TestWhatGoesWrongIsToldOnThePage(t *testing.T) {
@@ -38,6 +45,7 @@ func TestWhatGoesWrongIsToldOnThePage(t *testing.T) {
 		{name: "refused at a field", answer: replies.Response{Status: 422, Body: map[string]any{"detail": "Look again.", "errors": map[string]any{"vessel": "Heron lies elsewhere."}}}, status: 422, said: "Heron lies elsewhere."},
 		{name: "broken", answer: replies.Response{Status: 500}, status: 500, said: "It is not known whether"},
 		{name: "still worked on", change: func(o *formhttp.Options) { o.Ledger = told{o.Ledger, ledger.InFlight} }, status: 409, said: "still being worked on"},
+		{name: "the key was lost meanwhile", answer: replies.Response{Status: 201}, change: func(o *formhttp.Options) { o.Ledger = forgets{o.Ledger} }, status: 500, said: "It is not known whether your answers have been stored"},
 		{name: "the key has other answers", change: func(o *formhttp.Options) { o.Ledger = told{o.Ledger, ledger.Different} }, status: 422, said: "was sent before with other answers"},
 		{name: "a bad key", request: func(r *http.Request) { r.Header.Set("Idempotency-Key", "a b") }, status: 400, said: "submission key"},
 		{name: "not readable", request: func(r *http.Request) { r.Header.Set("Content-Type", "text/csv") }, status: 400, said: "could not be read", untyped: true},

@@ -38,7 +38,7 @@ type Reservation struct {
 	Key
 	Fingerprint [32]byte      // of route and payload
 	Owner       [16]byte      // who works; Once draws it
-	Lease       time.Duration // how long the work may take before another takes over; Once fills it in
+	Lease       time.Duration // after which another takes over, unless it is renewed; Once fills it in
 }
 
 // State is what a store knows of a key.
@@ -55,7 +55,8 @@ const (
 // Store keeps keys. Reserve, Settle, Find and Release are atomic; a store can be used
 // by many goroutines, and all but the one in memory by many processes.
 type Store interface {
-	// Reserve claims a key, or tells what is known of it.
+	// Reserve claims a key, or tells what is known of it. The owner of a claim that is not
+	// settled renews its lease with it.
 	Reserve(ctx context.Context, r Reservation) (State, Answer, error)
 	// Settle stores the answer. The error is ErrLost where another owner has taken
 	// over: the work must not take effect then.
@@ -115,16 +116,14 @@ func Ready(ctx context.Context, store Store) error {
 // Options are how patient Once is, and how much it remembers. The zero value is 10 s of work,
 // 30 s of lease, 3 s of patience and 1 MiB.
 type Options struct {
-	Limit    time.Duration // how long the work may take: its context ends then; 0: 10 s, and not more than Lease
-	Lease    time.Duration // after which another takes over work whose process has ended, at least half as long again as Limit; 0: 30 s
+	Limit    time.Duration // how long the work may take: its context ends then; 0: 10 s
+	Lease    time.Duration // after which another takes over work whose process has ended; renewed while the work goes on; 0: 30 s
 	Patience time.Duration // how long a repeat waits for the first one's answer; 0: 3 s, below 0: not at all
 	MaxBody  int           // bytes of an answer's body; a larger one is not kept, and repeats get the answer without it; 0: 1 MiB
 }
 
 func (o Options) orDefaults() Options {
-	lease := cmp.Or(o.Lease, 30*time.Second)
-	limit := cmp.Or(o.Limit, min(10*time.Second, lease))
-	return Options{limit, max(lease, limit+limit/2), cmp.Or(o.Patience, 3*time.Second), cmp.Or(o.MaxBody, 1<<20)}
+	return Options{cmp.Or(o.Limit, 10*time.Second), cmp.Or(o.Lease, 30*time.Second), cmp.Or(o.Patience, 3*time.Second), cmp.Or(o.MaxBody, 1<<20)}
 }
 
 // Once does the work of a key once. A repeat gets the first one's answer and
@@ -197,17 +196,23 @@ func attempt(ctx context.Context, store Store, r Reservation, patience time.Dura
 }
 
 func settle(ctx context.Context, store Store, r Reservation, work Work) (a Answer, err error) {
+	held, end := renewing(ctx, store, r)
 	settled := false
 	defer func() {
+		end()
 		if !settled { // also when the work panics
 			release, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
 			defer cancel()
 			err = errors.Join(err, store.Release(release, r))
 		}
 	}()
-	a, err = work(ctx)
+	a, err = work(held)
+	end()
 	if refused, isRefused := AsRefused(err); isRefused {
 		a, err = refused, nil
+	}
+	if context.Cause(held) == ErrLost { // what another does meanwhile is not known, whatever this work says
+		return Answer{}, errors.Join(ErrLost, err)
 	}
 	if err != nil {
 		return Answer{}, err
@@ -217,4 +222,33 @@ func settle(ctx context.Context, store Store, r Reservation, work Work) (a Answe
 	}
 	settled = true
 	return a, nil
+}
+
+// renewing renews the lease of a claim until its end is called, which can be done twice. The
+// context of the work ends with ErrLost where another has taken over.
+func renewing(ctx context.Context, store Store, r Reservation) (held context.Context, end func()) {
+	held, cancel := context.WithCancelCause(ctx)
+	asking, stop := context.WithCancel(context.WithoutCancel(ctx)) // also where the client has left
+	ended := make(chan struct{})
+	go func() {
+		defer close(ended)
+		tick := time.NewTicker(max(r.Lease/3, time.Millisecond))
+		defer tick.Stop()
+		for {
+			select {
+			case <-asking.Done():
+				return
+			case <-tick.C:
+				if state, _, err := store.Reserve(asking, r); err == nil && state != Reserved { // an error may go by before the lease has run out
+					cancel(ErrLost)
+					return
+				}
+			}
+		}
+	}()
+	return held, func() {
+		stop()
+		<-ended
+		cancel(nil)
+	}
 }

@@ -92,6 +92,35 @@ func Keys(t *testing.T, store ledger.Store) {
 		require.Equal(t, ledger.Reserved, state(r))
 		require.Equal(t, ledger.Reserved, state(r))
 	})
+	t.Run("who claims again renews the lease, and claims nothing of what another has taken over", func(t *testing.T) {
+		r := fresh()
+		r.Lease = time.Millisecond
+		require.Equal(t, ledger.Reserved, state(r))
+		r.Lease = time.Minute
+		require.Equal(t, ledger.Reserved, state(r))
+		time.Sleep(20 * time.Millisecond)
+		require.Equal(t, ledger.InFlight, state(other(r)))
+		require.NoError(t, store.Settle(ctx, r, ledger.Answer{Status: 201}))
+	})
+	t.Run("work that outlasts its lease many times keeps its key", func(t *testing.T) {
+		r := fresh()
+		var all sync.WaitGroup
+		var worked atomic.Int32
+		for range 5 {
+			all.Go(func() {
+				answer, _, err := ledger.Once(ctx, store, r, ledger.Options{Lease: 300 * time.Millisecond, Patience: 20 * time.Second}, func(context.Context) (ledger.Answer, error) {
+					worked.Add(1)
+					time.Sleep(1500 * time.Millisecond)
+					return ledger.Answer{Status: 201}, nil
+				})
+				if err != nil || answer.Status != 201 {
+					t.Error(answer.Status, err)
+				}
+			})
+		}
+		all.Wait()
+		require.EqualValues(t, 1, worked.Load())
+	})
 	t.Run("bytes of any kind come back", func(t *testing.T) {
 		r := fresh()
 		r.Key.Key, r.Principal = "k\x01'; DROP TABLE x; --\u202e", "bo\"\\é"

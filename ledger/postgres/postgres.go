@@ -58,10 +58,11 @@ func New(ctx context.Context, pool *pgxpool.Pool, o Options) (*Store, error) {
 func (s *Store) Reserve(ctx context.Context, r ledger.Reservation) (state ledger.State, answer ledger.Answer, err error) {
 	batch := &pgx.Batch{}
 	// What is over is taken over: an answer that is no longer kept, or work whose
-	// lease has run out, by the same values.
+	// lease has run out, by the same values. The owner's own lease begins anew.
 	batch.Queue(`INSERT INTO leanwicket_keys AS known (principal, route, key, fingerprint, owner, until) VALUES ($1, $2, $3, $4, $5, now() + $6::bigint * interval '1 microsecond')
 		ON CONFLICT (principal, route, key) DO UPDATE SET fingerprint = excluded.fingerprint, owner = excluded.owner, until = excluded.until, status = NULL, header = NULL, body = NULL
-		WHERE known.until < now() AND (known.status IS NOT NULL OR known.fingerprint = excluded.fingerprint)`,
+		WHERE known.until < now() AND (known.status IS NOT NULL OR known.fingerprint = excluded.fingerprint)
+			OR known.status IS NULL AND known.owner = excluded.owner AND known.fingerprint = excluded.fingerprint`,
 		r.Principal, r.Route, r.Key.Key, r.Fingerprint[:], r.Owner[:], r.Lease.Microseconds())
 	batch.Queue(`SELECT fingerprint, owner, status, header, body FROM leanwicket_keys WHERE principal = $1 AND route = $2 AND key = $3`,
 		r.Principal, r.Route, r.Key.Key).QueryRow(func(row pgx.Row) error {

@@ -88,6 +88,9 @@ const look = `SELECT fingerprint, owner, status, header, body, until FROM leanwi
 // lease of work with the same values has run out.
 const takeOver = `leanwicket_keys.until < ?7 AND (status IS NOT NULL OR fingerprint = excluded.fingerprint)`
 
+// own is where a claim is that of who asks: its lease begins anew.
+const own = ` OR status IS NULL AND leanwicket_keys.owner = excluded.owner AND fingerprint = excluded.fingerprint`
+
 func (s *Store) prepare() error {
 	if _, err := s.db.Exec(schema); err != nil {
 		return err
@@ -95,11 +98,11 @@ func (s *Store) prepare() error {
 	for statement, text := range map[**sql.Stmt]string{
 		&s.reserve: `INSERT INTO leanwicket_keys (principal, route, key, fingerprint, owner, until) VALUES (?1, ?2, ?3, ?4, ?5, ?6)
 			ON CONFLICT DO UPDATE SET fingerprint = excluded.fingerprint, owner = excluded.owner, until = excluded.until, status = NULL, header = NULL, body = NULL
-			WHERE ` + takeOver,
+			WHERE ` + takeOver + own,
 		&s.look: look,
 		&s.keepNew: `INSERT INTO leanwicket_keys (principal, route, key, fingerprint, owner, until, status, header, body) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?8, ?9, ?10)
 			ON CONFLICT DO UPDATE SET fingerprint = excluded.fingerprint, owner = excluded.owner, until = excluded.until, status = excluded.status, header = excluded.header, body = excluded.body
-			WHERE ` + takeOver + ` OR status IS NULL AND leanwicket_keys.owner = excluded.owner`,
+			WHERE ` + takeOver + own,
 		&s.settle:  `UPDATE leanwicket_keys SET status = ?, header = ?, body = ?, until = ? WHERE principal = ? AND route = ? AND key = ? AND owner = ? AND status IS NULL`,
 		&s.release: `DELETE FROM leanwicket_keys WHERE principal = ? AND route = ? AND key = ? AND owner = ? AND status IS NULL`,
 		// What is over: an answer that is no longer kept, and work that was given up as long ago.
