@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 	"strconv"
@@ -63,15 +64,13 @@ func (t *tab) visit() look {
 	t.did("applicant", "opens the page")
 	t.accepting(true)
 	defer t.accepting(false)
-	ctx, cancel := context.WithTimeout(t.ctx, 20*time.Second)
-	defer cancel()
-	err := chromedp.Do(ctx, chromedp.Navigate(t.page))
-	for range 2 { // a reload that was just turned down may end what follows it
-		if err == nil || !strings.Contains(err.Error(), "ERR_ABORTED") {
+	err := t.navigate()
+	for range 2 { // a reload that was just turned down may end what follows it, or hold it up
+		if err == nil || !errors.Is(err, context.DeadlineExceeded) && !strings.Contains(err.Error(), "ERR_ABORTED") {
 			break
 		}
 		t.quiet()
-		err = chromedp.Do(ctx, chromedp.Navigate(t.page))
+		err = t.navigate()
 	}
 	if err != nil {
 		t.cannot("%s cannot be opened: %v; right would be the address of a page that is served", t.page, err)
@@ -81,6 +80,12 @@ func (t *tab) visit() look {
 		l = t.quiet()
 	}
 	return l
+}
+
+func (t *tab) navigate() error {
+	ctx, cancel := context.WithTimeout(t.ctx, 20*time.Second)
+	defer cancel()
+	return chromedp.Do(ctx, chromedp.Navigate(t.page))
 }
 
 func (t *tab) keys(keys string) {
