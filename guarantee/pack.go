@@ -11,7 +11,7 @@ import (
 // Packer writes watched sessions of one form, as [lifecycle.Packer] writes sessions.
 //
 //	p := NewPacker(form, PackOptions{})
-//	packed := p.Pack(nil, watch) // the session is in its normal form now
+//	packed := p.Pack(nil, watch, lifecycle.Ahead{}) // the session is in its normal form now
 //	p.Unpack(packed, other)      // a watch of a session of its own
 type Packer struct {
 	core  *lifecycle.Packer
@@ -36,10 +36,10 @@ func (p *Packer) Fork() *Packer {
 func (p *Packer) Size() int { return p.core.Size() }
 
 // Pack brings a watched session into its normal form and appends it, packed.
-func (p *Packer) Pack(to []byte, w *Watch) []byte {
-	names := p.core.Normalise(w.session)
+func (p *Packer) Pack(to []byte, w *Watch, ahead lifecycle.Ahead) []byte {
+	names := p.core.Normalise(w.session, ahead)
 	if !p.whole {
-		w.forget()
+		w.forget(ahead)
 	}
 	w.rename(names)
 	c := codec.Writing(p.text[:0])
@@ -61,13 +61,22 @@ func (p *Packer) Unpack(packed []byte, w *Watch) (rest []byte) {
 	return rest
 }
 
-// forget drops what has no future.
-func (w *Watch) forget() {
+// forget drops what has no future: it is set anew before it is looked at, or is not looked at
+// any more.
+func (w *Watch) forget(ahead lifecycle.Ahead) {
+	if activity := w.session.Activity(); w.inFlight == 0 && activity != lifecycle.ActivitySending && activity != lifecycle.ActivityWaiting {
+		w.paused = false
+	}
+	f := w.session.Form()
 	if !w.settled {
+		w.resetAt = false
+		if first := f.Buttons[0]; ahead.NoAttempt && ahead.NoTry && w.sent != nil && w.sent.button != first {
+			w.sent = w.workOf(first, w.sent.values)
+		}
 		return
 	}
 	w.paused, w.adopted, w.late = false, false, w.late[:0]
-	if !w.accepted || w.resetAt || !w.session.Form().Submit.Creates() {
+	if ahead.NoAttempt || !w.accepted || w.resetAt || !f.Submit.Creates() || f.Accepted.Then == form.ThenAdopt {
 		w.sent, w.sentIDs, w.resetAt = nil, w.sentIDs[:0], false
 	}
 }

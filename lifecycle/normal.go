@@ -14,10 +14,10 @@ import (
 // Normalise brings a session into its normal form. It returns what rows, tries, requests,
 // timers and attempts are called now, for those who remember them by their old names;
 // that is valid until the next call.
-func (p *Packer) Normalise(s *Session) *Names {
+func (p *Packer) Normalise(s *Session, ahead Ahead) *Names {
 	s.clearChanged()
 	p.names = Names{session: s, moved: p.names.moved[:0], timers: p.names.timers[:0], requests: append(p.names.requests[:0], 0)}
-	p.forget(s)
+	p.forget(s, ahead)
 	if len(s.rows) > 0 {
 		p.renameRows(s)
 	}
@@ -58,7 +58,7 @@ func (p *Packer) renameTries(s *Session) {
 const knownVersion = "v"
 
 // forget drops what has no future.
-func (p *Packer) forget(s *Session) {
+func (p *Packer) forget(s *Session, ahead Ahead) {
 	s.notice, s.focus, s.ignored, s.applied = notice{}, WholeForm, 0, min(s.applied, 1)
 	for _, version := range [...]*string{&s.version, &s.attempt.version, &s.kept.version} {
 		if *version != "" && !s.form.Submit.Creates() && s.form.Prefill.URL != "" {
@@ -78,6 +78,7 @@ func (p *Packer) forget(s *Session) {
 	lost, gained := bitRaw, cellBits(0)
 	if !p.options.Whole {
 		s.forgetSettled()
+		p.forgetDead(s, ahead)
 		lost |= s.withoutFuture()
 		// The marks of what is shown change nothing else, and can be set at any time
 		// by leaving the fields, and by a blocked submit: the state with the marks
@@ -87,12 +88,16 @@ func (p *Packer) forget(s *Session) {
 			gained = bitTouched
 		}
 	}
+	sentDead := !p.options.Whole && s.isSentDead()
 	for i := range s.cells {
-		p.forgetCell(s, &s.cells[i], lost, gained)
+		p.forgetCell(s, &s.cells[i], lost, gained, sentDead)
 	}
 }
 
-func (p *Packer) forgetCell(s *Session, c *cell, lost, gained cellBits) {
+func (p *Packer) forgetCell(s *Session, c *cell, lost, gained cellBits, sentDead bool) {
+	if sentDead && c.row < 0 {
+		lost |= bitSent
+	}
 	bits := c.bits &^ lost
 	if c.bits&bitLive != 0 && s.form.Fields[c.field].Kind != form.KindRows {
 		bits |= gained
@@ -254,9 +259,6 @@ func (p *Packer) renumber(s *Session) {
 		s.timers[k] = names.Timer(s.timers[k])
 	}
 	s.load.request = names.Request(s.load.request)
-	if !p.options.Whole && len(s.checks) > 1 {
-		slices.SortFunc(s.checks, func(a, b check) int { return cmp.Compare(a.cell, b.cell) })
-	}
 	for k := range s.checks {
 		s.checks[k].request = names.Request(s.checks[k].request)
 		s.checks[k].timer = names.Timer(s.checks[k].timer)

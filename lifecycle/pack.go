@@ -13,7 +13,7 @@ import (
 // bytes if, and only if, their normal forms are the same.
 //
 //	p := NewPacker(form, PackOptions{})
-//	names := p.Normalise(session)
+//	names := p.Normalise(session, Ahead{})
 //	packed := p.Pack(nil, session, nil)
 //	p.Unpack(packed, other) // another session of the form
 type Packer struct {
@@ -39,8 +39,15 @@ type Packer struct {
 
 // PackOptions say what counts as the same state.
 type PackOptions struct {
-	Alike [][]form.FieldID // fields that are interchangeable; of forms without rows
-	Whole bool             // what has no future any more counts too, and nothing is interchangeable
+	Alike  [][]form.FieldID // fields that are interchangeable; of forms without rows
+	Brings []form.Answer    // what each load brings, where each brings the same; nil: that is not known
+	Whole  bool             // what has no future any more counts too, and nothing is interchangeable
+}
+
+// Ahead says what will not come any more of a session in a walk with bounds.
+type Ahead struct {
+	NoAttempt bool // none is begun after the newest
+	NoTry     bool // the newest attempt is not sent again
 }
 
 // NewPacker makes a packer for the sessions of one form.

@@ -461,7 +461,7 @@ func TestPackedRowsAreInTheirLists(t *testing.T) {
 		require.NoError(t, err)
 	}
 	packer := NewPacker(s.form, PackOptions{Whole: true})
-	packer.Normalise(s)
+	packer.Normalise(s, Ahead{})
 	packed := packer.Pack(nil, s, nil)
 	again := &Session{}
 	packer.Unpack(packed, again)

@@ -183,7 +183,7 @@ func packed(t *testing.T, packer *Packer, path string, s *Session) string {
 	var own Session
 	own.CopyFrom(s)
 	return safely(t, path, func() string {
-		packer.Normalise(&own)
+		packer.Normalise(&own, Ahead{})
 		return string(packer.Pack(nil, &own, nil))
 	})
 }

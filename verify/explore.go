@@ -16,13 +16,14 @@ type explorer struct {
 	source  *world
 	scratch *world
 	moves   []move
+	auditor *auditor
 
 	standing lifecycle.Standing // of the source
 	taken    []lifecycle.Transition
 }
 
 func newExplorer(w *walker, p *guarantee.Packer) *explorer {
-	return &explorer{walker: w, packer: p, source: newWorld(), scratch: newWorld()}
+	return &explorer{walker: w, packer: p, source: newWorld(), scratch: newWorld(), auditor: newAuditor(w.mover, p.Fork())}
 }
 
 // chunk is what was found from a run of states.
@@ -34,10 +35,12 @@ type chunk struct {
 	breaches    []breachAt
 	paid        []paidAt
 	reached     []reachedAt
+	audited     int
+	differs     string // what an audit has found; empty: nothing
 }
 
 func (c *chunk) reset(first int32, count int) {
-	c.first, c.transitions = first, 0
+	c.first, c.transitions, c.audited, c.differs = first, 0, 0, ""
 	c.bytes, c.found, c.breaches, c.paid, c.reached = c.bytes[:0], c.found[:0], c.breaches[:0], c.paid[:0], c.reached[:0]
 	c.cut = append(c.cut[:0], make([]bool, count)...)
 }
@@ -63,15 +66,16 @@ func (x *explorer) explore(first, until int32) *chunk {
 			if !fresh {
 				x.scratch.copyFrom(x.source)
 			}
-			fresh = !x.take(c, id, packed, &x.moves[k])
+			fresh = !x.take(c, id, packed, k)
 		}
 	}
 	return c
 }
 
-// take takes one move, and notes what it leads to. It reports whether anything
+// take takes the move k, and notes what it leads to. It reports whether anything
 // was changed.
-func (x *explorer) take(c *chunk, id int32, packed []byte, m *move) (changed bool) {
+func (x *explorer) take(c *chunk, id int32, packed []byte, k int) (changed bool) {
+	m := &x.moves[k]
 	taken, breaches, effects := x.scratch.take(m)
 	for _, b := range breaches {
 		if !x.walker.found[b.Guarantee] {
@@ -91,8 +95,18 @@ func (x *explorer) take(c *chunk, id int32, packed []byte, m *move) (changed boo
 		x.transitions(c, id, m)
 	}
 	kind, flags := kindOf(m, effects), flagsOf(x.scratch)
+	audited := x.walker.options.audits(id, k)
+	if audited {
+		x.auditor.before(x.scratch)
+	}
 	start := len(c.bytes)
 	c.bytes = x.scratch.pack(c.bytes, x.packer, &x.walker.options)
+	if audited {
+		c.audited++
+		if difference := x.auditor.after(c.bytes[start:]); c.differs == "" && difference != "" {
+			c.differs = x.auditor.nameOf(x.source, m) + ", then " + difference
+		}
+	}
 	if kind != edgeAccepts && bytes.Equal(c.bytes[start:], packed) {
 		c.bytes = c.bytes[:start] // it leads nowhere else
 		return true

@@ -31,23 +31,25 @@ type mover struct {
 	fields  []edited
 	filled  []lifecycle.Event // what completes the other fields
 	groups  []string          // in which a field is edited
-	loads   []answer
-	submits []answer
-	checks  []answer
+
+	hasChecks bool
+	loads     []answer
+	submits   []answer
+	checks    []answer
 }
 
-func newMover(form *form.Form, o Options) (*mover, error) {
-	m := &mover{form: form, options: o}
+func newMover(declared *form.Form, o Options) (*mover, error) {
+	m := &mover{form: declared, options: o, hasChecks: slices.ContainsFunc(declared.Fields, func(f form.Field) bool { return f.Check.URL != "" })}
 	for _, path := range o.Edited {
-		f, err := editedField(form, path)
+		f, err := editedField(declared, path)
 		if err != nil {
 			return nil, err
 		}
 		m.fields = append(m.fields, f)
 	}
 	for _, f := range m.fields { // rows come and go where something in them is edited
-		if group, inRows := form.Group(f.field); inRows && !slices.Contains(m.groups, form.Fields[group].Path) {
-			m.groups = append(m.groups, form.Fields[group].Path)
+		if group, inRows := declared.Group(f.field); inRows && !slices.Contains(m.groups, declared.Fields[group].Path) {
+			m.groups = append(m.groups, declared.Fields[group].Path)
 		}
 	}
 	if err := m.fill(); err != nil {
@@ -55,7 +57,7 @@ func newMover(form *form.Form, o Options) (*mover, error) {
 	}
 	header := map[string]string{"ETag": "v"}
 	for _, r := range []*replies.Response{{Status: 200, Header: header, Body: m.record()}, {Status: 500}} {
-		values, version, why := replies.Load(form, *r)
+		values, version, why := replies.Load(declared, *r)
 		e := lifecycle.Loaded(0, values, version)
 		if why != "" {
 			e = lifecycle.LoadFailed(0, why)
@@ -70,10 +72,10 @@ func newMover(form *form.Form, o Options) (*mover, error) {
 		{Status: 503},
 		{Broken: true},
 	} {
-		m.submits = append(m.submits, answer{r, lifecycle.Replied(0, 0, replies.Submit(form, *r))})
+		m.submits = append(m.submits, answer{r, lifecycle.Replied(0, 0, replies.Submit(declared, *r))})
 	}
 	for _, r := range []*replies.Response{{Status: 200}, {Status: 422, Body: map[string]any{"message": "Taken."}}, {Status: 500}} {
-		entries, ok := replies.Check(form, *r)
+		entries, ok := replies.Check(declared, *r)
 		e := lifecycle.Checked(0, entries)
 		if !ok {
 			e = lifecycle.CheckFailed(0)
@@ -81,6 +83,14 @@ func newMover(form *form.Form, o Options) (*mover, error) {
 		m.checks = append(m.checks, answer{r, e})
 	}
 	return m, nil
+}
+
+// brings is what each load of the walk brings; nil: none comes.
+func (m *mover) brings() []form.Answer {
+	if m.form.Prefill.URL == "" {
+		return nil
+	}
+	return m.loads[0].event.Values
 }
 
 // fill finds the edits that complete the fields which the walk does not edit.
@@ -286,14 +296,14 @@ func (l *moveList) answers() {
 	if r := w.watch.Loading(); r != 0 {
 		l.toRequest(l.loads, r)
 	}
-	if r := w.load.spent; r != 0 {
+	if r := w.load.spent; r != 0 && l.form.Prefill.URL != "" {
 		l.toSpent(l.loads, r)
 	}
 	w.requests = w.watch.AppendChecks(w.requests[:0])
 	for _, r := range w.requests {
 		l.toRequest(l.checks, r)
 	}
-	if r := w.check.spent; r != 0 {
+	if r := w.check.spent; r != 0 && l.hasChecks {
 		l.toSpent(l.checks, r)
 	}
 	attempt := w.session.Attempt()

@@ -26,6 +26,7 @@ type Options struct {
 	Workers  int      // goroutines that walk; 0: one for each core
 	First    bool     // the walk ends at the first breach
 	Whole    bool     // nothing is reduced: what has no future counts as a difference too; no number is 0 then, but 2
+	auditAll bool     // each step is audited
 
 	// Wanted asks for the shortest session that takes a transition of the lifecycle;
 	// nil: the transitions are not noted at all.
@@ -222,14 +223,19 @@ func comparedWith(f *form.Form, id form.FieldID) []form.FieldID {
 }
 
 // linkedWith lists the fields that have a say in a field: those it is compared
-// with, and those that decide whether it is asked.
-func linkedWith(form *form.Form, id form.FieldID) []form.FieldID {
-	linked := comparedWith(form, id)
-	for _, condition := range form.Fields[id].Asked {
+// with, and those that decide whether it is asked. A group has its say by its first field, in
+// whose walk rows come and go.
+func linkedWith(f *form.Form, id form.FieldID) []form.FieldID {
+	linked := comparedWith(f, id)
+	for _, condition := range f.Fields[id].Asked {
 		for _, clause := range condition {
 			for _, literal := range clause {
-				if !slices.Contains(linked, literal.Field) {
-					linked = append(linked, literal.Field)
+				other := literal.Field
+				if f.Fields[other].Kind == form.KindRows {
+					other = f.Members(other)[0]
+				}
+				if !slices.Contains(linked, other) {
+					linked = append(linked, other)
 				}
 			}
 		}

@@ -1,6 +1,7 @@
 package verify
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"sync"
@@ -23,6 +24,7 @@ type Result struct {
 	Transitions int
 	Depth       int
 	Bytes       int    // memory of the walk
+	Audited     int    // steps whose normal form was compared with what it stands for
 	Unfinished  string // why not every state within the bounds was reached; empty: every one was
 	Breaches    []Breach
 	Waived      []Waived
@@ -67,26 +69,42 @@ type walker struct {
 	roots   []earlier // how the first states begin, by their numbers
 	all     batch
 	free    sync.Pool // chunks
+	differs string    // what an audit has found; empty: nothing
 }
 
-// Walk reaches every state within the bounds, breadth first.
+// Walk reaches every state within the bounds, breadth first. Where an audit finds that a
+// reduction makes a difference, the walk is taken again without any, and is never complete.
 func Walk(form *form.Form, options Options) (*Result, error) {
-	o := options.withDefaults(form)
+	result, differs, err := walkOnce(form, options.withDefaults(form))
+	if err != nil || differs == "" {
+		return result, err
+	}
+	options.Whole = true
+	if result, _, err = walkOnce(form, options.withDefaults(form)); err == nil {
+		result.Unfinished = cmp.Or(result.Unfinished, "what a reduction leaves out makes a difference, which is a fault of Lean Wicket; without reductions, and within its bounds, it is finished")
+		result.Unfinished += "; the difference: " + differs
+	}
+	return result, err
+}
+
+func walkOnce(form *form.Form, o Options) (result *Result, differs string, err error) {
 	m, err := newMover(form, o)
 	if err != nil {
-		return nil, err
+		return nil, "", err
 	}
 	w := &walker{
 		mover: m, options: o, store: newStore(),
-		packer: guarantee.NewPacker(form, lifecycle.PackOptions{Whole: o.Whole, Alike: m.alike()}),
+		packer: guarantee.NewPacker(form, lifecycle.PackOptions{Whole: o.Whole, Alike: m.alike(), Brings: m.brings()}),
 		result: &Result{Form: form, Bounds: o.bounds(form), Edited: o.Edited, Filled: len(m.filled)},
 		prices: pricesOf(form), reached: map[lifecycle.Transition]bool{},
 	}
 	if err := w.begin(); err != nil {
-		return nil, err
+		return nil, "", err
 	}
 	if len(w.roots) > 0 { // else nothing of the form is kept
-		w.walk()
+		if w.walk(); w.differs != "" {
+			return nil, w.differs, nil
+		}
 		w.paths()
 		w.doubt()
 	}
@@ -94,7 +112,7 @@ func Walk(form *form.Form, options Options) (*Result, error) {
 	for _, p := range w.prices {
 		w.result.Waived = append(w.result.Waived, Waived{Waived: p.Waived})
 	}
-	return w.result, nil
+	return w.result, "", nil
 }
 
 // Chunks are what a goroutine takes at a time; a batch is what is looked up at
@@ -147,6 +165,9 @@ func (w *walker) walk() {
 		until := min(levelEnd, next+chunkStates*batchChunks)
 		w.batch(forks, next, until)
 		next = until
+		if w.differs != "" {
+			return
+		}
 		if next < w.store.count() {
 			if w.result.Unfinished = w.stopped(); w.result.Unfinished != "" {
 				return
@@ -180,6 +201,10 @@ func (w *walker) batch(forks []*explorer, from, until int) {
 	all.bytes, all.found = all.bytes[:0], all.found[:0]
 	for _, c := range chunks {
 		w.result.Transitions += c.transitions
+		w.result.Audited += c.audited
+		if w.differs == "" {
+			w.differs = c.differs
+		}
 		all.put(&c.batch)
 		for _, b := range c.breaches {
 			w.breach(b)

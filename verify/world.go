@@ -22,9 +22,17 @@ type world struct {
 	tries    []int32               // scratch
 }
 
-// outgoing are the requests of one kind: the newest, and the last one that was
-// answered or given up; what still answers that one is stale.
+// outgoing are the requests of one kind: the newest, and one that was answered or given up,
+// whose answer is stale. In a state that was kept [lifecycle.SpentRequest] stands for each.
 type outgoing struct{ newest, spent lifecycle.RequestID }
+
+// goesOut is a request that is sent: the one before it is spent.
+func (o *outgoing) goesOut(r lifecycle.RequestID) {
+	if o.newest != 0 {
+		o.spent = o.newest
+	}
+	o.newest = r
+}
 
 func newWorld() *world { return &world{session: &lifecycle.Session{}, watch: &guarantee.Watch{}} }
 
@@ -67,7 +75,7 @@ func (w *world) follow(effects []lifecycle.Effect) {
 		switch e := &effects[k]; e.Kind {
 		case lifecycle.EffectLoad:
 			w.loads++
-			w.load.newest = e.Request
+			w.load.goesOut(e.Request)
 		case lifecycle.EffectCheck:
 			w.check.newest = e.Request
 		case lifecycle.EffectAbort:
@@ -82,10 +90,10 @@ func (w *world) follow(effects []lifecycle.Effect) {
 			}
 		}
 	}
-	if w.load.newest != w.watch.Loading() {
+	if w.load.newest != 0 && w.load.newest != w.watch.Loading() {
 		w.load.spent = w.load.newest
 	}
-	if w.check.newest != w.check.spent {
+	if w.check.newest != 0 && w.check.newest != w.check.spent {
 		w.requests = w.watch.AppendChecks(w.requests[:0])
 		if !slices.Contains(w.requests, w.check.newest) {
 			w.check.spent = w.check.newest
@@ -107,51 +115,50 @@ func (w *world) mayElapse(k int) bool {
 	return true
 }
 
+// counted are the counts of a world that are limited, and up to where each counts: all that is
+// asked of them is whether the limit is reached. Sendings count until an attempt is settled.
+func (w *world) counted(o *Options) [3]struct {
+	limit int
+	count *int
+} {
+	return [3]struct {
+		limit int
+		count *int
+	}{{o.Attempts, &w.attempts}, {o.Tries, &w.sent}, {o.Loads, &w.loads}}
+}
+
 // pack appends the state, packed: the world is in its normal form then. What is
 // counted is part of it only where it is limited.
 func (w *world) pack(to []byte, p *guarantee.Packer, o *Options) []byte {
-	spent := byte(0)
-	if w.load.spent != 0 {
-		spent |= 1
+	if !o.Whole && w.session.Attempt().Outcome != lifecycle.OutcomeOpen {
+		w.sent = 0
 	}
-	if w.check.spent != 0 {
-		spent |= 2
-	}
-	to = append(to, spent)
-	for _, counted := range [...]struct{ limit, count int }{{o.Attempts, w.attempts}, {o.Tries, w.sent}, {o.Loads, w.loads}} {
-		if counted.limit > 0 {
-			to = append(to, byte(counted.count))
+	for _, c := range w.counted(o) {
+		switch {
+		case c.limit > 0 && o.Whole:
+			to = append(to, byte(*c.count))
+		case c.limit > 0:
+			to = append(to, byte(min(*c.count, c.limit)))
 		}
 	}
-	return p.Pack(to, w.watch)
+	ahead := lifecycle.Ahead{}
+	if !o.Whole {
+		ahead = lifecycle.Ahead{NoAttempt: !under(o.Attempts, w.attempts), NoTry: !under(o.Tries, w.sent)}
+	}
+	return p.Pack(to, w.watch, ahead)
 }
 
 // unpack makes a world of a packed state, and takes it down for the events that
 // copies of it will take.
 func (w *world) unpack(packed []byte, p *guarantee.Packer, o *Options) {
-	spent := packed[0]
-	packed = packed[1:]
-	for _, counted := range [...]struct {
-		limit int
-		count *int
-	}{{o.Attempts, &w.attempts}, {o.Tries, &w.sent}, {o.Loads, &w.loads}} {
-		if counted.limit > 0 {
-			*counted.count = int(packed[0])
+	for _, c := range w.counted(o) {
+		if c.limit > 0 {
+			*c.count = int(packed[0])
 			packed = packed[1:]
 		}
 	}
 	p.Unpack(packed, w.watch)
 	w.session = w.watch.Session()
-	w.load, w.check = outgoing{newest: w.watch.Loading()}, outgoing{}
-	if spent&1 != 0 {
-		w.load.spent = lifecycle.SpentRequest
-	}
-	w.requests = w.watch.AppendChecks(w.requests[:0])
-	for _, r := range w.requests {
-		w.check.newest = max(w.check.newest, r)
-	}
-	if spent&2 != 0 {
-		w.check.spent = lifecycle.SpentRequest
-	}
+	w.load, w.check = outgoing{spent: lifecycle.SpentRequest}, outgoing{spent: lifecycle.SpentRequest}
 	w.watch.BeforeAny()
 }

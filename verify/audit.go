@@ -1,0 +1,245 @@
+package verify
+
+import (
+	"encoding/binary"
+	"fmt"
+	"hash/maphash"
+	"slices"
+
+	"leanwicket.dev/form"
+	"leanwicket.dev/guarantee"
+	"leanwicket.dev/lifecycle"
+)
+
+// auditor compares what can follow a state as it was reached with what can follow its normal
+// form. What is left out of a normal form must make no difference: else a walk could miss a
+// fault of the core.
+type auditor struct {
+	mover        *mover
+	packer       *guarantee.Packer
+	alike        map[form.FieldID]form.FieldID // of fields that are interchangeable: the first of them
+	raw          *world // as it was reached
+	normal, next *world
+	moves        []move
+	packed       []byte
+	hash         maphash.Hash
+	ways         [2][]uint64
+}
+
+func newAuditor(m *mover, p *guarantee.Packer) *auditor {
+	a := &auditor{mover: m, packer: p, alike: map[form.FieldID]form.FieldID{}, raw: newWorld(), normal: newWorld(), next: newWorld()}
+	for _, class := range m.alike() {
+		for _, id := range class {
+			a.alike[id] = class[0]
+		}
+	}
+	return a
+}
+
+// auditedStates are those of which each step is audited, from the first on. Of the others one
+// step in auditedEvery is.
+const (
+	auditedStates = 64
+	auditedEvery  = 512
+)
+
+// audits reports whether a step is audited: the same ones in each run.
+func (o *Options) audits(from int32, step int) bool {
+	if o.Whole {
+		return false
+	}
+	if o.auditAll || from < auditedStates {
+		return true
+	}
+	mixed := (uint64(from)<<16 | uint64(step)) * 0x9e3779b97f4a7c15 // the golden ratio spreads them (Knuth, The Art of Computer Programming, 6.4)
+	return mixed>>32%auditedEvery == 0
+}
+
+// field is the number of a field, or of the first one that is declared alike.
+func (a *auditor) field(id form.FieldID) int {
+	if first, is := a.alike[id]; is {
+		return int(first)
+	}
+	return int(id)
+}
+
+// before keeps a world as it was reached.
+func (a *auditor) before(w *world) {
+	a.raw.copyFrom(w)
+	a.raw.watch.BeforeAny()
+}
+
+// after compares it with its normal form, packed. It says what makes a difference; empty:
+// nothing does.
+func (a *auditor) after(packed []byte) string {
+	a.normal.unpack(packed, a.packer, &a.mover.options)
+	for k, w := range [...]*world{a.raw, a.normal} {
+		list := a.ways[k][:0]
+		a.follow(w, func(m *move, cut bool, after *world, effects []lifecycle.Effect, breaches []guarantee.Breach) {
+			a.write(w, m, cut, after, effects, breaches)
+			list = append(list, a.hash.Sum64())
+		})
+		slices.Sort(list)
+		a.ways[k] = slices.Compact(list)
+	}
+	if slices.Equal(a.ways[0], a.ways[1]) {
+		return ""
+	}
+	difference := [2]string{"nothing else", "nothing else"}
+	for k, w := range [...]*world{a.raw, a.normal} {
+		a.follow(w, func(m *move, cut bool, after *world, effects []lifecycle.Effect, breaches []guarantee.Breach) {
+			a.write(w, m, cut, after, effects, breaches)
+			if _, both := slices.BinarySearch(a.ways[1-k], a.hash.Sum64()); !both {
+				if difference[k] = fmt.Sprint("bounds leave something out: ", cut); m != nil {
+					difference[k] = fmt.Sprint(a.nameOf(w, m), ": ", breaches, textOf(effects))
+				}
+			}
+		})
+	}
+	return difference[0] + "; in the normal form " + difference[1]
+}
+
+// follow tells of each thing that can happen in a world, and what comes of it; no move: what
+// the bounds leave out. The marks of what is shown are not looked at: a state with them stands
+// for those without.
+func (a *auditor) follow(w *world, tell func(m *move, cut bool, after *world, effects []lifecycle.Effect, breaches []guarantee.Breach)) {
+	var cut bool
+	a.moves, cut = a.mover.moves(w, a.moves[:0])
+	tell(nil, cut, nil, nil, nil)
+	for k := range a.moves {
+		m := &a.moves[k]
+		if m.event.Kind == lifecycle.EventBlur {
+			continue
+		}
+		a.next.copyFrom(w)
+		taken, breaches, effects := a.next.take(m)
+		if taken {
+			tell(m, false, a.next, effects, breaches)
+		} else {
+			tell(m, false, nil, nil, breaches)
+		}
+	}
+}
+
+// write writes what comes of a move to the hash. After it the world is in its normal form.
+func (a *auditor) write(w *world, m *move, cut bool, after *world, effects []lifecycle.Effect, breaches []guarantee.Breach) {
+	h := &a.hash
+	h.Reset()
+	flag(h, cut)
+	if m == nil {
+		return
+	}
+	_, _ = h.WriteString(a.nameOf(w, m)) // it never fails
+	for _, b := range breaches {
+		number(h, int(b.Guarantee))
+	}
+	before := h.Sum64() // the order of effects is none: those of several fields come in the order of the fields
+	for k := range effects {
+		h.Reset()
+		e := &effects[k]
+		for _, n := range [...]int{int(e.Kind), int(e.Of), int(e.After), a.field(e.Place.Field), int(e.Place.Row), int(e.Reason), int(e.LeaveKind), int(e.Level), int(e.Message.Count), int(e.Message.AndCount)} {
+			number(h, n)
+		}
+		for _, text := range [...]string{e.Button, e.To, string(e.Message.ID), string(e.Message.And)} {
+			_, _ = h.WriteString(text)
+			number(h, len(text))
+		}
+		flag(h, e.On, e.Try == 1, e.Version != "")
+		values := h.Sum64()
+		for _, v := range e.Values {
+			h.Reset()
+			number(h, a.field(v.Field))
+			number(h, int(v.Row))
+			number(h, int(v.Value.Kind))
+			number(h, int(v.Value.Coef))
+			_, _ = h.WriteString(v.Value.Text)
+			values += h.Sum64()
+		}
+		h.Reset()
+		number(h, int(values))
+		before += h.Sum64()
+	}
+	h.Reset()
+	number(h, int(before))
+	if after == nil {
+		return
+	}
+	number(h, int(flagsOf(after)))
+	a.packed = after.pack(a.packed[:0], a.packer, &a.mover.options)
+	_, _ = h.Write(a.packed)
+}
+
+func number(h *maphash.Hash, n int) {
+	var b [8]byte
+	binary.LittleEndian.PutUint64(b[:], uint64(n))
+	_, _ = h.Write(b[:])
+}
+
+func flag(h *maphash.Hash, flags ...bool) {
+	for _, on := range flags {
+		if on {
+			_ = h.WriteByte(1)
+		} else {
+			_ = h.WriteByte(0)
+		}
+	}
+}
+
+// nameOf names a move without the numbers of requests, timers and tries, which a normal form
+// gives anew.
+func (a *auditor) nameOf(w *world, m *move) string {
+	e := &m.event
+	name := e.Kind.String()
+	switch e.Kind {
+	case lifecycle.EventElapsed:
+		of, _ := w.session.TimerOf(e.Timer)
+		return name + " " + of.String()
+	case lifecycle.EventReplied:
+		name += " " + e.Reply.Kind.String()
+		if e.Try == w.session.Attempt().Tries {
+			name += " to the newest try"
+		}
+	case lifecycle.EventLoaded, lifecycle.EventLoadFailed:
+		if e.Request == w.watch.Loading() {
+			name += " to the newest load"
+		}
+	case lifecycle.EventChecked, lifecycle.EventCheckFailed:
+		if len(e.Issues) > 0 {
+			name += " with issues"
+		}
+		w.requests = w.watch.AppendChecks(w.requests[:0])
+		if slices.Contains(w.requests, e.Request) {
+			name += " to a check that is out"
+		}
+	case lifecycle.EventResolve:
+		name += a.pathOf(e.Path) + e.Choice.String()
+	case lifecycle.EventLeaveAsked:
+		name += " " + e.LeaveKind.String()
+	case lifecycle.EventLeaveAnswered:
+		name += " " + e.Answer.String()
+	default:
+		name += a.pathOf(e.Path) + e.Raw + e.Button + e.To
+	}
+	return name
+}
+
+func (a *auditor) pathOf(path string) string {
+	if place, there := a.mover.form.Lookup(path); there {
+		if first, is := a.alike[place.Field]; is {
+			path = a.mover.form.Fields[first].Path
+		}
+	}
+	return " " + path + " "
+}
+
+func textOf(effects []lifecycle.Effect) string {
+	text := ""
+	for k := range effects {
+		e := &effects[k]
+		text += fmt.Sprint("; ", e.Kind, " ", e.Of, " ", e.Place, e.Button, e.Reason, e.To, e.LeaveKind, e.On, e.Message.ID, e.Message.And, e.Message.Count, e.Message.AndCount)
+		if e.Kind == lifecycle.EffectSend {
+			text += fmt.Sprint(e.Try == 1, e.Version != "", e.Values)
+		}
+	}
+	return text
+}

@@ -1,0 +1,47 @@
+package verify_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"leanwicket.dev/harbour"
+	events "leanwicket.dev/internal/walk"
+	"leanwicket.dev/verify"
+)
+
+// Whatever follows a state as it was reached follows its normal form as well: each step of walks
+// over forms of any kind, and over those of the harbour.
+func TestWhatIsLeftOutMakesNoDifference(t *testing.T) {
+	long(t)
+	audited := 0
+	audit := func(t require.TestingT, o verify.Options, walk func(verify.Options) (*verify.Result, error)) {
+		verify.AuditAll(&o)
+		result, err := walk(o)
+		require.NoError(t, err)
+		require.NotContains(t, result.Unfinished, "makes a difference")
+		audited += result.Audited
+	}
+	t.Run("any form", rapid.MakeCheck(func(t *rapid.T) {
+		f := events.Form(t)
+		number := func(what string) int { return rapid.IntRange(1, 2).Draw(t, what) }
+		plan := verify.Plan(f, number("fields at a time"))
+		if len(plan) == 0 {
+			return
+		}
+		o := verify.Options{Attempts: number("attempts"), Tries: number("tries"), Loads: number("loads"), Rows: number("rows"), States: 200, Edited: rapid.SampledFrom(plan).Draw(t, "edited"), Earlier: rapid.Bool().Draw(t, "earlier")}
+		audit(t, o, func(o verify.Options) (*verify.Result, error) { return verify.Walk(f, o) })
+	}))
+	for _, name := range harbour.Forms() {
+		source, walks := bounds(t, name)
+		for _, o := range walks {
+			o.States = 500
+			audit(t, o, func(o verify.Options) (*verify.Result, error) { return verify.Walk(source.Form, o) })
+		}
+	}
+	alike := formOf(t, "form: f\nschema: {properties: {a: {type: string}, b: {type: string}, c: {type: string}}}\nprefill: {url: /a}\n").Form
+	audit(t, verify.Options{Attempts: 1, Tries: 2, Loads: 1, States: 3000, Edited: []string{"a", "b", "c"}}, func(o verify.Options) (*verify.Result, error) { return verify.Walk(alike, o) })
+	require.Greater(t, audited, 10_000)
+	t.Log(audited, "steps audited")
+}

@@ -1,0 +1,4 @@
+package verify
+
+// AuditAll has each step of a walk audited.
+func AuditAll(o *Options) { o.auditAll = true }
