@@ -26,11 +26,25 @@ func (p *Packer) forgetDead(s *Session, ahead Ahead) {
 	if a.unsure && p.options.Brings != nil && !p.mayBringSent(s) {
 		a.unsure = false
 	}
-	if p.options.Brings != nil { // each load says the same of them
-		for _, x := range p.options.Brings {
-			if x.Row < 0 && s.form.Fields[x.Field].Kind != form.KindRows {
-				s.cells[x.Field].bits &^= bitMentioned
-			}
+	p.forgetBrought(s)
+}
+
+// forgetBrought drops what can matter only where loads bring one thing and then another: that
+// an answer has mentioned a field, and that one was edited since, where it stays what it is
+// whatever a load brings.
+func (p *Packer) forgetBrought(s *Session) {
+	a := &s.attempt
+	open := a.number > 0 && a.outcome == OutcomeOpen
+	for _, x := range p.options.Brings {
+		if x.Row >= 0 || s.form.Fields[x.Field].Kind == form.KindRows {
+			continue
+		}
+		c := &s.cells[x.Field]
+		c.bits &^= bitMentioned
+		if follows := c.bits&bitDirty == 0 && c.baseline != x.Value; !open && !follows && c.bits&bitEdited != 0 && len(s.form.Fields[x.Field].Asked) == 0 {
+			s.tally.count(c, -1)
+			c.bits &^= bitEdited
+			s.tally.count(c, 1)
 		}
 	}
 }

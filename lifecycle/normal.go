@@ -99,7 +99,7 @@ func (p *Packer) forgetCell(s *Session, c *cell, lost, gained cellBits, sentDead
 		lost |= bitSent
 	}
 	bits := c.bits &^ lost
-	if c.bits&bitLive != 0 && s.form.Fields[c.field].Kind != form.KindRows {
+	if c.bits&bitLive != 0 {
 		bits |= gained
 	}
 	if (bits^c.bits)&(bitTouched|bitEdited) != 0 { // the counts look at these

@@ -72,11 +72,16 @@ func (m *mover) body(answers []form.Answer) map[string]any {
 	return body
 }
 
-// refusal refuses each field that is edited, and one that the form does not have.
-func (m *mover) refusal() *replies.Response {
+// refusal refuses each field that is edited, in rows that of one of the rows, and one that the
+// form does not have.
+func (m *mover) refusal(row int32) *replies.Response {
 	errors := map[string]any{"nobody's": "Not that."}
 	for _, f := range m.fields {
-		errors[f.path] = "Not this."
+		place := form.Place{Field: f.field, Row: -1}
+		if _, inRows := m.form.Group(f.field); inRows {
+			place.Row = row
+		}
+		errors[m.form.Path(place)] = "Not this."
 	}
 	r := replies.Refusing(m.form, errors)
 	return &r

@@ -12,20 +12,44 @@ import (
 	"leanwicket.dev/internal/document"
 )
 
-// WalksOf are the walks of a form: those of NAME.bounds.yaml beside NAME.form.yaml where there is
-// one, else one for each kind of field, which edits so many fields at a time.
-func WalksOf(source *declare.Source, base Options, atATime int) ([]Options, error) {
+// DeepStates are so many that the walks of a form with rows take less than a minute on two cores.
+const DeepStates = 400_000
+
+// Form takes the walks of a form: those of NAME.bounds.yaml beside NAME.form.yaml where there is
+// one. Else it takes those of [Plan], step by step ([Deepen]): until their time is over, where
+// the bounds say one, else as far as [DeepStates] reach. Each walk is given to prepare before it
+// is taken; nil: none is.
+func Form(source *declare.Source, base Options, atATime int, prepare func(walks []Options)) (*Report, error) {
+	walks, planned, err := walksOf(source, base, atATime)
+	if err != nil {
+		return nil, err
+	}
+	if prepare != nil {
+		prepare(walks)
+	}
+	switch {
+	case !planned:
+		return Verify(source.Form, walks)
+	case !base.Until.IsZero():
+		return Deepen(source.Form, walks, 1<<30)
+	}
+	return Deepen(source.Form, walks, DeepStates)
+}
+
+// walksOf are the walks of a form's bounds file, else planned ones.
+func walksOf(source *declare.Source, base Options, atATime int) (walks []Options, planned bool, err error) {
 	if of, isForm := strings.CutSuffix(source.File, ".form.yaml"); isForm {
 		name := of + ".bounds.yaml"
 		data, err := os.ReadFile(name)
 		if err == nil {
-			return Bounds(source, name, data, base)
+			walks, err = Bounds(source, name, data, base)
+			return walks, false, err
 		}
 		if !errors.Is(err, fs.ErrNotExist) {
-			return nil, err
+			return nil, false, err
 		}
 	}
-	return Walks(base, Plan(source.Form, atATime)), nil
+	return Walks(source.Form, base, Plan(source.Form, atATime)), true, nil
 }
 
 // Bounds reads the walks that a *.bounds.yaml file asks for (the same content in

@@ -17,13 +17,55 @@ type earlier struct {
 	text string
 }
 
-// earlierPages are what an earlier page can have kept: unsaved work, and an
-// attempt that was open. That page is played: its load arrives, it is filled in
-// and submitted.
+// earlierPages are what an earlier page can have kept: unsaved work, with rows that were added
+// where there are any, and an attempt that was open, by each button. That page is played: its
+// load arrives, it is filled in and submitted.
 func (m *mover) earlierPages() []earlier {
-	var pages []earlier
+	s := m.earlierSession()
+	kept, _ := s.Kept()
+	if kept == nil {
+		return nil
+	}
+	pages := []earlier{{"with unsaved work of an earlier page", kept, m.keptText(kept)}}
+	with := &lifecycle.Session{}
+	for _, group := range m.groups {
+		with.CopyFrom(s)
+		if _, err := with.Apply(lifecycle.AddRow(group)); err != nil {
+			continue // it has as many as it may have
+		}
+		if kept, _ := with.Kept(); kept != nil {
+			pages = append(pages, earlier{"with a row that was added on an earlier page", kept, m.keptText(kept)})
+		}
+	}
+	for k, button := range m.buttons() {
+		with.CopyFrom(s)
+		effects, err := with.Apply(lifecycle.Submit(button))
+		if err != nil {
+			continue
+		}
+		for _, e := range slices.Clone(effects) {
+			if e.Kind == lifecycle.EffectCheck {
+				_, _ = with.Apply(lifecycle.Checked(e.Request, nil)) // the submit goes on when the last one has passed
+			}
+		}
+		kept, _ := with.Kept()
+		if kept == nil || kept.Attempt == nil { // it sent a private answer
+			continue
+		}
+		kept.Attempt.Key = lifecycle.Key{0: 0xea, 15: 0x1e}
+		name := "with an open attempt of an earlier page"
+		if k > 0 {
+			name += ", by " + button
+		}
+		pages = append(pages, earlier{name, kept, m.keptText(kept)})
+	}
+	return pages
+}
+
+// earlierSession is the session of an earlier page, as its fields were when it ended.
+func (m *mover) earlierSession() *lifecycle.Session {
 	s, opening := lifecycle.Open(m.form, lifecycle.Seed{})
-	for _, e := range opening {
+	for _, e := range slices.Clone(opening) {
 		if e.Kind == lifecycle.EffectLoad {
 			load := m.loads[0].event
 			load.Request = e.Request
@@ -40,25 +82,7 @@ func (m *mover) earlierPages() []earlier {
 			_, _ = s.Apply(lifecycle.Edit(f.path, raw))
 		}
 	}
-	kept, _ := s.Kept()
-	if kept == nil {
-		return pages
-	}
-	pages = append(pages, earlier{"with unsaved work of an earlier page", kept, m.keptText(kept)})
-	effects, err := s.Apply(lifecycle.Submit(""))
-	if err != nil {
-		return pages
-	}
-	for _, e := range slices.Clone(effects) {
-		if e.Kind == lifecycle.EffectCheck {
-			_, _ = s.Apply(lifecycle.Checked(e.Request, nil)) // the submit goes on when the last one has passed
-		}
-	}
-	if kept, _ = s.Kept(); kept == nil || kept.Attempt == nil { // it sent a private answer
-		return pages
-	}
-	kept.Attempt.Key = lifecycle.Key{0: 0xea, 15: 0x1e}
-	return append(pages, earlier{"with an open attempt of an earlier page", kept, m.keptText(kept)})
+	return s
 }
 
 // keptText writes what an earlier page kept as a scenario file says it.

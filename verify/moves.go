@@ -64,14 +64,21 @@ func newMover(declared *form.Form, o Options) (*mover, error) {
 		}
 		m.loads = append(m.loads, answer{r, e})
 	}
-	for _, r := range []*replies.Response{
+	submits := []*replies.Response{
 		{Status: 200, Header: header, Body: m.accepted()},
-		m.refusal(),
+		m.refusal(0),
 		{Status: 401},
 		{Status: 412},
 		{Status: 503},
 		{Broken: true},
-	} {
+	}
+	if !declared.Submit.Creates() && declared.Prefill.URL != "" {
+		submits = append(submits, &replies.Response{Status: 200, Body: m.accepted()}) // without a version
+	}
+	if len(m.groups) > 0 && o.Rows > 1 {
+		submits = append(submits, m.refusal(1)) // of another row than the one that is edited
+	}
+	for _, r := range submits {
 		m.submits = append(m.submits, answer{r, lifecycle.Replied(0, 0, replies.Submit(declared, *r))})
 	}
 	for _, r := range []*replies.Response{{Status: 200}, {Status: 422, Body: map[string]any{"message": "Taken."}}, {Status: 500}} {
@@ -205,6 +212,25 @@ func (l *moveList) editing() {
 			return
 		}
 	}
+	l.fillRows()
+}
+
+// fillRows types what the rows that were added still lack, all at once.
+func (l *moveList) fillRows() {
+	var edits []lifecycle.Event
+	for f := range l.world.session.Fields() {
+		group, inRows := l.form.Group(f.Place().Field)
+		if !inRows || !f.Asked() || !f.Value().Absent() || !f.Declared().Needed() || !slices.Contains(l.groups, l.form.Fields[group].Path) {
+			continue
+		}
+		path := f.Path()
+		if raw, ok := l.sample(f.Place().Field); ok && !slices.ContainsFunc(l.fields, func(e edited) bool { return e.path == path }) {
+			edits = append(edits, lifecycle.Edit(path, raw))
+		}
+	}
+	if len(edits) > 0 {
+		l.list = append(l.list, move{event: edits[0], also: edits[1:], forward: true})
+	}
 }
 
 // retyped are the edits from one on: rows that are missing are added by a move of
@@ -249,7 +275,7 @@ func (l *moveList) submitting() {
 	s := l.world.session
 	mayBegin, mayRepeat := l.room()
 	if l.maySubmit() {
-		for _, button := range l.form.Buttons {
+		for _, button := range l.buttons() {
 			l.applicant(lifecycle.Submit(button))
 		}
 	} else {
@@ -261,6 +287,14 @@ func (l *moveList) submitting() {
 	if s.Activity() != lifecycle.ActivityIdle {
 		l.applicant(lifecycle.Cancel())
 	}
+}
+
+// buttons are those that submit.
+func (m *mover) buttons() []string {
+	if m.options.OneButton {
+		return m.form.Buttons[:1]
+	}
+	return m.form.Buttons
 }
 
 // room is what the bounds leave: a new attempt, one more try.

@@ -15,18 +15,19 @@ import (
 
 // Options bound a walk. The zero value is an honest default for each.
 type Options struct {
-	Attempts int      // submissions begun; 0: any number
-	Tries    int      // sendings of one attempt; 0: any number
-	Loads    int      // loads asked for; 0: any number
-	Rows     int      // rows of a group in which a field is edited; 0: 2
-	Edited   []string // paths of the fields that are edited; nil: the first of Plan. The others are filled in before
-	Earlier  bool     // the session begins with what an earlier page kept, instead of afresh
-	States   int      // states after which the walk gives up; 0: ten million
-	Memory   int      // bytes after which the walk gives up; 0: 2 GiB
-	Workers  int      // goroutines that walk; 0: one for each core
-	First    bool     // the walk ends at the first breach
-	Whole    bool     // nothing is reduced: what has no future counts as a difference too; no number is 0 then, but 2
-	auditAll bool     // each step is audited
+	Attempts  int      // submissions begun; 0: any number
+	Tries     int      // sendings of one attempt; 0: any number
+	Loads     int      // loads asked for; 0: any number
+	Rows      int      // rows of a group in which a field is edited; 0: 2
+	Edited    []string // paths of the fields that are edited; nil: the first of Plan. The others are filled in before
+	OneButton bool     // submits are by the first button alone
+	Earlier   bool     // the session begins with what an earlier page kept, instead of afresh
+	States    int      // states after which the walk gives up; 0: ten million
+	Memory    int      // bytes after which the walk gives up; 0: 2 GiB
+	Workers   int      // goroutines that walk; 0: one for each core
+	First     bool     // the walk ends at the first breach
+	Whole     bool     // nothing is reduced: what has no future counts as a difference too; no number is 0 then, but 2
+	auditAll  bool     // each step is audited
 
 	// Wanted asks for the shortest session that takes a transition of the lifecycle;
 	// nil: the transitions are not noted at all.
@@ -92,6 +93,10 @@ func (o Options) bounds(declared *form.Form) string {
 			return strconv.Itoa(limit) + " " + many
 		}
 	}
+	buttons := ""
+	if o.OneButton && len(declared.Buttons) > 1 {
+		buttons = ", by " + declared.Buttons[0] + " alone"
+	}
 	text := number(o.Attempts, "attempt", "attempts") + ", " + number(o.Tries, "try each", "tries each")
 	if o.Earlier {
 		text = "after an earlier page " + text
@@ -102,11 +107,11 @@ func (o Options) bounds(declared *form.Form) string {
 	if slices.ContainsFunc(declared.Fields, func(f form.Field) bool { return f.Kind == form.KindRows }) {
 		text += ", " + number(o.Rows, "row", "rows")
 	}
-	return text
+	return text + buttons
 }
 
-// Plan chooses the fields that walks of a form edit, so many at a time: one for
-// each kind in use and for each trait that the lifecycle treats differently (a
+// Plan chooses the fields that walks of a form edit, so many at a time: one that is typed and
+// one that is chosen, and one for each trait that the lifecycle treats differently (a
 // check, a condition, a comparison, rows, a private value). A field that is
 // compared with another, or asked by another's answer, stays beside it.
 func Plan(declared *form.Form, atATime int) [][]string {
@@ -178,34 +183,63 @@ func companionOf(f *form.Form, set []string) (path string, found bool) {
 }
 
 // Walks are the walks of a plan: each with the same bounds, and its own fields;
-// and one more with what an earlier page kept, as far as one new attempt.
-func Walks(o Options, plan [][]string) []Options {
-	var walks []Options
-	for _, fields := range plan {
-		o.Edited = fields
+// and some more with what an earlier page kept, as far as one new attempt: of the first fields,
+// of those in rows, of those that are asked only sometimes, and of private ones. The first walk
+// submits by each button, the others by the first alone.
+func Walks(declared *form.Form, o Options, plan [][]string) []Options {
+	var walks, earlier []Options
+	for k, fields := range plan {
+		o.Edited, o.OneButton = fields, k > 0
 		walks = append(walks, o)
+		if k == 0 || slices.ContainsFunc(fields, func(path string) bool { return comesBack(declared, path) }) {
+			again := o
+			again.Earlier, again.Attempts, again.Loads = true, 1, 1
+			earlier = append(earlier, again)
+		}
 	}
-	if len(walks) > 0 {
-		o = walks[0]
-		o.Earlier, o.Attempts, o.Loads = true, 1, 1
-		walks = append(walks, o)
-	}
-	return walks
+	return append(walks, earlier...)
 }
 
-// traitsOf lists what is special about a field; its kind is the first.
-func traitsOf(form *form.Form, id form.FieldID) []string {
-	f := &form.Fields[id]
-	traits := []string{f.Kind.String()}
+// narrow are the bounds within which a walk is taken before it goes further.
+func (o Options) narrow() Options {
+	least := func(v *int, most int) {
+		if *v == 0 || *v > most {
+			*v = most
+		}
+	}
+	least(&o.Attempts, 1)
+	least(&o.Tries, 2)
+	least(&o.Loads, 1)
+	least(&o.Rows, 1)
+	return o
+}
+
+// comesBack reports whether what an earlier page kept of a field comes back in a way of its own.
+func comesBack(declared *form.Form, path string) bool {
+	place, _ := declared.Lookup(path)
+	_, inRows := declared.Group(place.Field)
+	f := &declared.Fields[place.Field]
+	return inRows || f.Private || len(f.Asked) > 0
+}
+
+// traitsOf lists what a field can do in the lifecycle; how it is edited is the first: typed text
+// by text, or chosen at once.
+func traitsOf(declared *form.Form, id form.FieldID) []string {
+	f := &declared.Fields[id]
+	traits := []string{"typed"}
+	switch f.Kind {
+	case form.KindBoolean, form.KindChoice, form.KindChoices, form.KindFile:
+		traits[0] = "chosen"
+	}
 	add := func(trait string, has bool) {
 		if has {
 			traits = append(traits, trait)
 		}
 	}
-	_, inRows := form.Group(id)
+	_, inRows := declared.Group(id)
 	add("check", f.Check.URL != "")
 	add("asked sometimes", len(f.Asked) > 0)
-	add("compared", len(comparedWith(form, id)) > 0)
+	add("compared", len(comparedWith(declared, id)) > 0)
 	add("in rows", inRows)
 	add("private", f.Private)
 	return traits

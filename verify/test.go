@@ -26,11 +26,7 @@ func Test(t *testing.T, files ...string) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			walks, err := WalksOf(source, Options{Attempts: 2, Tries: 2, Loads: 2}, 1)
-			if err != nil {
-				t.Fatal(err)
-			}
-			report, err := Verify(source.Form, walks)
+			report, err := Form(source, Options{Attempts: 2, Tries: 2, Loads: 2}, 1, nil)
 			if err != nil {
 				t.Fatal(err)
 			}

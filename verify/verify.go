@@ -1,6 +1,7 @@
 package verify
 
 import (
+	"cmp"
 	"slices"
 
 	"leanwicket.dev/form"
@@ -17,6 +18,7 @@ type Report struct {
 	Reached  []Reached // with Options.Wanted: in their order
 
 	NotTaken [][]string // of each walk that was not begun, the fields that it edits
+	NotDeep  [][]string // of each walk that was finished within narrow bounds alone, the fields that it edits
 }
 
 // Verify takes walks of one form one after the other. A walk that was stopped
@@ -39,7 +41,56 @@ func Verify(form *form.Form, walks []Options) (*Report, error) {
 			break
 		}
 	}
+	r.sort()
+	return r, nil
+}
+
+func (r *Report) sort() {
 	slices.SortFunc(r.Reached, func(a, b Reached) int { return a.Compare(b.Transition) })
+}
+
+// Deepen takes walks of one form in two steps: all of them within narrow bounds, of one attempt,
+// one load and one row, and then, the smallest first, within the bounds that they ask for, as
+// far as so many states reach in all. What was finished is what the report tells; what is broken
+// counts wherever it was found.
+func Deepen(form *form.Form, walks []Options, states int) (*Report, error) {
+	narrow := make([]Options, len(walks))
+	for k, o := range walks {
+		narrow[k] = o.narrow()
+	}
+	r, err := Verify(form, narrow)
+	if err != nil || r.Unfinished() != "" || len(r.Breaches) > 0 {
+		return r, err
+	}
+	order := make([]int, len(walks))
+	for k := range order {
+		order[k] = k
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(r.Walks[a].States, r.Walks[b].States) })
+	for _, k := range order {
+		o := walks[k]
+		if o.bounds(form) == narrow[k].bounds(form) {
+			continue
+		}
+		o.States = min(cmp.Or(o.States, states), states)
+		if wanted := o.Wanted; wanted != nil {
+			o.Wanted = func(t lifecycle.Transition) bool { return wanted(t) && !r.wrote(t) }
+		}
+		var deep *Result
+		if states > 0 && o.ended() == "" {
+			if deep, err = Walk(form, o); err != nil {
+				return nil, err
+			}
+			states -= deep.States
+			r.join(deep)
+		}
+		if deep != nil && (deep.Complete() || len(deep.Breaches) > 0) {
+			r.Walks[k] = deep
+		} else {
+			r.NotDeep = append(r.NotDeep, o.Edited)
+		}
+	}
+	r.sort()
 	return r, nil
 }
 
@@ -49,6 +100,11 @@ func (r *Report) wrote(t lifecycle.Transition) bool {
 
 func (r *Report) add(walk *Result) {
 	r.Walks = append(r.Walks, walk)
+	r.join(walk)
+}
+
+// join takes what a walk has found beside what is there.
+func (r *Report) join(walk *Result) {
 	for _, b := range walk.Breaches {
 		keepShortest(&r.Breaches, b, func(c Breach) bool { return c.Guarantee == b.Guarantee }, func(c Breach) int { return c.length() })
 	}

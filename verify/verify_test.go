@@ -192,7 +192,7 @@ func TestWrittenScenariosTakeTheirTransition(t *testing.T) {
 		source, err := declare.OpenFS(harbour.Files(), name)
 		require.NoError(t, err)
 		all := func(lifecycle.Transition) bool { return true }
-		walks := verify.Walks(verify.Options{Attempts: 2, Tries: 2, Loads: 2, States: 20_000, Wanted: all}, verify.Plan(source.Form, 1)[:1])
+		walks := verify.Walks(source.Form, verify.Options{Attempts: 2, Tries: 2, Loads: 2, States: 20_000, Wanted: all}, verify.Plan(source.Form, 1)[:1])
 		report, err := verify.Verify(source.Form, walks)
 		require.NoError(t, err)
 		require.Greater(t, len(report.Reached), 40)
@@ -264,7 +264,7 @@ func TestUnchangedFormsWithFewAnswers(t *testing.T) {
 		`{properties: {power: {type: boolean}, since: {type: string, format: date}}, if: {properties: {power: {const: true}}, required: [power]}, then: {required: [since]}}`,
 	} {
 		f := held(schema)
-		for _, o := range verify.Walks(bounds, verify.Plan(f, 1)) {
+		for _, o := range verify.Walks(f, bounds, verify.Plan(f, 1)) {
 			require.Empty(t, walk(t, f, o).Breaches, "%s, edited: %v", schema, o.Edited)
 		}
 	}

@@ -48,9 +48,11 @@ allow, within bounds. Says that the guarantees hold, or gives the shortest sessi
 that breaks one; for a guarantee that a policy trades away, the shortest session
 that shows the price.
 
-One walk is taken for each kind of field in use, editing it while the others are
-filled in; NAME.bounds.yaml beside NAME.form.yaml says other walks. A limit of 0 is
-none: any number of attempts, tries and loads.
+A walk edits a field that is typed, one that is chosen, and one for each trait (in
+rows, checked, compared, asked sometimes, private), while the others are filled in;
+NAME.bounds.yaml beside NAME.form.yaml says other walks. All are taken within narrow
+bounds, and then within wider ones as far as that takes no longer than a minute or,
+with --time, so long. A limit of 0 is none: any number of attempts, tries and loads.
 
 With --covered-by, says which transitions of the lifecycle the scenarios take, and
 writes the shortest scenario for each that they never take. With --traces, replays
@@ -139,14 +141,9 @@ func (v *verifying) file(file string) (good bool, err error) {
 		}
 		o.Wanted = cover.missing
 	}
-	walks, err := v.walks(source, o)
-	if err != nil {
-		return false, err
-	}
 	start := time.Now()
 	live := term.IsTerminal(int(os.Stderr.Fd()))
-	v.showProgress(walks, source.Form.Name, start, live)
-	report, err := verify.Verify(source.Form, walks)
+	report, err := v.walk(source, o, func(walks []verify.Options) { v.showProgress(walks, source.Form.Name, start, live) })
 	if live {
 		fmt.Fprint(v.stderr, "\r\x1b[K")
 	}
@@ -168,15 +165,19 @@ func (v *verifying) file(file string) (good bool, err error) {
 	return good, nil
 }
 
-// walks lists the walks of the bounds file, else one for each kind of field.
-func (v *verifying) walks(source *declare.Source, o verify.Options) ([]verify.Options, error) {
+// walk takes the walks that the flags say, else those of the form.
+func (v *verifying) walk(source *declare.Source, o verify.Options, prepare func([]verify.Options)) (*verify.Report, error) {
+	var walks []verify.Options
 	switch {
 	case o.Edited != nil:
-		return []verify.Options{o}, nil
+		walks = []verify.Options{o}
 	case v.bounded:
-		return verify.Walks(o, verify.Plan(source.Form, v.together)), nil
+		walks = verify.Walks(source.Form, o, verify.Plan(source.Form, v.together))
+	default:
+		return verify.Form(source, o, v.together, prepare)
 	}
-	return verify.WalksOf(source, o, v.together)
+	prepare(walks)
+	return verify.Verify(source.Form, walks)
 }
 
 // showProgress tells how far the walks are: in one line of a terminal, else in a line every ten
@@ -230,18 +231,27 @@ func (v *verifying) tell(file string, report *verify.Report) {
 	states, transitions, _ := report.Total()
 	deepest := 0
 	var edited, within, begun []string
+	where := map[string][]string{}
 	for _, w := range report.Walks {
 		deepest = max(deepest, w.Depth)
-		edited = withAll(edited, strings.Join(w.Edited, " with "))
-		within = withAll(within, w.Bounds)
-		begun = withAll(begun, w.Begun...)
+		fields := strings.Join(w.Edited, " with ")
+		edited, within, begun = withAll(edited, fields), withAll(within, w.Bounds), withAll(begun, w.Begun...)
+		where[w.Bounds] = withAll(where[w.Bounds], fields)
 	}
 	fmt.Fprintf(v.stdout, "%s: %s\n", file, verdict)
 	fmt.Fprintf(v.stdout, "  visits  %s states by %s transitions, in %s; a session has at most %s\n",
 		thousands(states), thousands(transitions), scenario.Plural(len(report.Walks), "walk"), scenario.Plural(deepest, "step"))
 	fmt.Fprintf(v.stdout, "  edits   in each walk one of: %s\n", strings.Join(edited, "; "))
 	fmt.Fprintf(v.stdout, "  opens   %s\n", strings.Join(begun, ", "))
-	fmt.Fprintf(v.stdout, "  bounds  %s\n", strings.Join(within, "; "))
+	title := "bounds"
+	for _, bounds := range within {
+		if len(edited) > 1 && len(within) > 1 {
+			fmt.Fprintf(v.stdout, "  %-6s  %s: %s\n", title, bounds, strings.Join(where[bounds], "; "))
+		} else {
+			fmt.Fprintf(v.stdout, "  %-6s  %s\n", title, bounds)
+		}
+		title = ""
+	}
 	if unfinished := report.Unfinished(); strings.Contains(unfinished, "limit") || strings.Contains(unfinished, "time") {
 		fmt.Fprintln(v.stdout, "  to finish: a higher --states, --memory or --time, or less to walk: --edit one field, --attempts 1")
 	}
@@ -251,6 +261,13 @@ func (v *verifying) tell(file string, report *verify.Report) {
 			left = withAll(left, strings.Join(fields, " with "))
 		}
 		fmt.Fprintf(v.stdout, "  left    walks that were not taken, which edit: %s\n", strings.Join(left, "; "))
+	}
+	if len(report.NotDeep) > 0 {
+		var narrow []string
+		for _, fields := range report.NotDeep {
+			narrow = withAll(narrow, strings.Join(fields, " with "))
+		}
+		fmt.Fprintf(v.stdout, "  deeper  the wider bounds were not finished where this is edited: %s; a longer --time goes on\n", strings.Join(narrow, "; "))
 	}
 	if others := report.NotEdited(); len(others) > 0 {
 		fmt.Fprintf(v.stdout, "  never edited, but filled in: %s\n", strings.Join(others, ", "))
