@@ -110,8 +110,8 @@ func (o Options) bounds(declared *form.Form) string {
 	return text + buttons
 }
 
-// Plan chooses the fields that walks of a form edit, so many at a time: one that is typed and
-// one that is chosen, and one for each trait that the lifecycle treats differently (a
+// Plan chooses the fields that walks of a form edit, so many at a time: one that is typed,
+// one that is read as a number or a time and one that is chosen, and one for each trait that the lifecycle treats differently (a
 // check, a condition, a comparison, rows, a private value). A field that is
 // compared with another, or asked by another's answer, stays beside it.
 func Plan(declared *form.Form, atATime int) [][]string {
@@ -222,14 +222,16 @@ func comesBack(declared *form.Form, path string) bool {
 	return inRows || f.Private || len(f.Asked) > 0
 }
 
-// traitsOf lists what a field can do in the lifecycle; how it is edited is the first: typed text
-// by text, or chosen at once.
+// traitsOf lists what a field can do in the lifecycle. How it is edited is the first: it is typed,
+// typed and read as a number or a time, which may fail, or chosen.
 func traitsOf(declared *form.Form, id form.FieldID) []string {
 	f := &declared.Fields[id]
 	traits := []string{"typed"}
 	switch f.Kind {
 	case form.KindBoolean, form.KindChoice, form.KindChoices, form.KindFile:
 		traits[0] = "chosen"
+	case form.KindNumber, form.KindInteger, form.KindDate, form.KindTime, form.KindDateTime:
+		traits[0] = "read"
 	}
 	add := func(trait string, has bool) {
 		if has {

@@ -48,8 +48,9 @@ allow, within bounds. Says that the guarantees hold, or gives the shortest sessi
 that breaks one; for a guarantee that a policy trades away, the shortest session
 that shows the price.
 
-A walk edits a field that is typed, one that is chosen, and one for each trait (in
-rows, checked, compared, asked sometimes, private), while the others are filled in;
+A walk edits a field that is typed, one that is a number or a time, one that is chosen,
+and one for each trait (in rows, checked, compared, asked sometimes, private), while
+the others are filled in;
 NAME.bounds.yaml beside NAME.form.yaml says other walks. All are taken within narrow
 bounds, and then within wider ones as far as that takes no longer than a minute or,
 with --time, so long. A limit of 0 is none: any number of attempts, tries and loads.
