@@ -18,7 +18,7 @@ type auditor struct {
 	mover        *mover
 	packer       *guarantee.Packer
 	alike        map[form.FieldID]form.FieldID // of fields that are interchangeable: the first of them
-	raw          *world // as it was reached
+	raw          *world                        // as it was reached
 	normal, next *world
 	moves        []move
 	packed       []byte

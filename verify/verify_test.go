@@ -9,11 +9,13 @@ import (
 	"time"
 
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/form"
 	"leanwicket.dev/guarantee"
 	"leanwicket.dev/harbour"
+	events "leanwicket.dev/internal/walk"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/scenario"
 	"leanwicket.dev/verify"
@@ -122,6 +124,34 @@ func TestReductionsChangeNoVerdict(t *testing.T) {
 		require.Less(t, reduced.States, whole.States, name)
 		require.Equal(t, verdict(whole), verdict(reduced), name)
 	}
+}
+
+// So it is on forms of any kind, as far as both walks end soon.
+func TestReductionsOfAnyForm(t *testing.T) {
+	long(t)
+	compared := 0
+	rapid.Check(t, func(t *rapid.T) {
+		f := events.Form(t)
+		plan := verify.Plan(f, 1)
+		if len(plan) == 0 {
+			return
+		}
+		o := verify.Options{
+			Attempts: 1, Tries: 1, Loads: 1, Rows: 1, States: 5_000, Edited: rapid.SampledFrom(plan).Draw(t, "edited"),
+			Earlier: rapid.Bool().Draw(t, "earlier"), Wanted: func(lifecycle.Transition) bool { return false },
+		}
+		reduced, err := verify.Walk(f, o)
+		require.NoError(t, err)
+		o.Whole = true
+		whole, err := verify.Walk(f, o)
+		require.NoError(t, err)
+		if whole.Complete() && reduced.Complete() {
+			compared++
+			require.Equal(t, verdict(whole), verdict(reduced))
+		}
+	})
+	require.Greater(t, compared, 10)
+	t.Log(compared, "compared")
 }
 
 func verdict(r *verify.Result) (all struct {

@@ -80,12 +80,16 @@ func Walk(form *form.Form, options Options) (*Result, error) {
 		return result, err
 	}
 	options.Whole = true
+	options.States = min(cmp.Or(options.States, unreducedStates), unreducedStates)
 	if result, _, err = walkOnce(form, options.withDefaults(form)); err == nil {
 		result.Unfinished = cmp.Or(result.Unfinished, "what a reduction leaves out makes a difference, which is a fault of Lean Wicket; without reductions, and within its bounds, it is finished")
 		result.Unfinished += "; the difference: " + differs
 	}
 	return result, err
 }
+
+// unreducedStates is how far a walk goes again where a reduction makes a difference.
+const unreducedStates = 1_000_000
 
 func walkOnce(form *form.Form, o Options) (result *Result, differs string, err error) {
 	m, err := newMover(form, o)

@@ -50,11 +50,7 @@ func eachForm(dir string, o verify.Options, tell func(*verify.Report) bool) erro
 		if err != nil {
 			return err
 		}
-		walks, err := verify.WalksOf(source, o, 1)
-		if err != nil {
-			return err
-		}
-		report, err := verify.Verify(source.Form, walks)
+		report, err := verify.Form(source, o, 1, nil)
 		if err != nil {
 			return err
 		}
