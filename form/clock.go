@@ -91,8 +91,8 @@ func parseClock(s string) (v Value, ok bool) {
 	return v, true
 }
 
-// leap is the Text of a time that was written with :60. Its Coef is that of the
-// second after it, so that it has an order, and it is written as it was read.
+// leap is the Text of a time that was written with :60. Its Coef counts the second after it,
+// so that times have an order. It is written as it was read.
 const leap = "60"
 
 // leapSecond reports whether :60 may stand here: only just before midnight UTC.

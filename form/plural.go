@@ -42,7 +42,7 @@ func PluralWords() []string { return slices.Clone(pluralWords[:]) }
 // PluralTable gives the category of each whole number in one language. It has a byte
 // for each of 0 to 99, for each of 100 to 199, which stands for every larger number
 // with the same last two digits, and for the multiples of a million. An empty table
-// is that of English. Package declare makes it from the form's language.
+// has the categories of English. Package declare makes it from the form's language.
 type PluralTable string
 
 // PluralTableSize is the number of bytes of a table that is not empty.

@@ -150,7 +150,7 @@ func (s *Session) appendSentRows(to []form.Answer, group form.FieldID) []form.An
 	return to
 }
 
-// sameAsSent reports whether values and button are those of the newest attempt.
+// sameAsSent reports whether the values and the button are the same as in the newest attempt.
 func (s *Session) sameAsSent(button int32) bool {
 	if s.attempt.number == 0 || s.attempt.button != button {
 		return false

@@ -299,8 +299,8 @@ func (s *Session) recompute(i int32) {
 	}
 }
 
-// isAsSaved reports whether a cell holds its baseline, asked or not; a group, whether its
-// rows are those of the baseline.
+// isAsSaved reports whether a cell holds its baseline, asked or not. A group does where its
+// rows are the rows of the baseline.
 func (s *Session) isAsSaved(i int32) bool {
 	c := &s.cells[i]
 	if s.form.Fields[c.field].Kind == form.KindRows {

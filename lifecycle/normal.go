@@ -155,7 +155,7 @@ func (s *Session) withoutFuture() cellBits {
 // renameRows stores rows in a fixed order: group by group those that are there
 // now, then those only in the baseline, then those only as sent.
 func (p *Packer) renameRows(s *Session) {
-	cells, list := append(p.cellsToo[:0], s.cells[:len(p.form.Fields)]...), p.rowsToo[:0]
+	cells, list := append(p.otherCells[:0], s.cells[:len(p.form.Fields)]...), p.otherRows[:0]
 	moved := p.unmoved(len(s.cells))
 	p.rowMoved = p.rowMoved[:0]
 	for range s.rows {
@@ -178,8 +178,8 @@ func (p *Packer) renameRows(s *Session) {
 			}
 		}
 	}
-	p.cellsToo, s.cells = s.cells, cells
-	p.rowsToo, s.rows = s.rows, list
+	p.otherCells, s.cells = s.cells, cells
+	p.otherRows, s.rows = s.rows, list
 	for g := range s.groups {
 		s.groups[g].free = s.groups[g].free[:0]
 		s.indexGroup(g)
@@ -220,13 +220,13 @@ func (p *Packer) orderAlike(s *Session) {
 			p.unmoved(len(s.cells))
 			p.names.reordered = true
 		}
-		p.cellsToo = p.cellsToo[:0]
+		p.otherCells = p.otherCells[:0]
 		for k, id := range p.order {
 			p.names.moved[id] = int32(fields[k])
-			p.cellsToo = append(p.cellsToo, s.cells[id])
+			p.otherCells = append(p.otherCells, s.cells[id])
 		}
 		for k, id := range fields {
-			s.cells[id] = p.cellsToo[k]
+			s.cells[id] = p.otherCells[k]
 			s.cells[id].field = id
 		}
 	}

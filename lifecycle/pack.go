@@ -29,12 +29,12 @@ type Packer struct {
 	fromIDs []uint32
 
 	// Scratch.
-	text     []byte
-	order    []form.FieldID
-	names    Names
-	rowMoved []int32
-	cellsToo []cell
-	rowsToo  []row
+	text       []byte
+	order      []form.FieldID
+	names      Names
+	rowMoved   []int32
+	otherCells []cell
+	otherRows  []row
 }
 
 // PackOptions say what counts as the same state.

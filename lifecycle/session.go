@@ -157,8 +157,8 @@ type notice struct {
 	count   int32
 }
 
-// Open begins a session. Its effects are those of the opening: with a prefill
-// source the Load and its timer.
+// Open begins a session. With a prefill source it returns the effects of the opening: the
+// Load and its timer.
 func Open(f *form.Form, seed Seed) (*Session, []Effect) {
 	s := &Session{form: f, seed: seed}
 	s.focus, s.editedNow = WholeForm, -1

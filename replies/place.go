@@ -218,7 +218,7 @@ func slashed(name string) string {
 			path = append(path, c)
 		}
 	}
-	return strings.TrimRight(string(path), "/") // a name such as boxes[] is that of boxes
+	return strings.TrimRight(string(path), "/") // boxes[] names the field boxes
 }
 
 // fill applies one of the declared names; a * in it stands for a row number.

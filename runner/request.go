@@ -19,7 +19,7 @@ type Request struct {
 	Body    []byte // send: JSON, with PATCH a merge patch
 }
 
-// Headers are those of the request: name, value, and so on.
+// Headers are the headers of the request: a name, its value, the next name, and so on.
 func (r Request) Headers() []string {
 	headers := []string{"Accept", "application/json"}
 	add := func(name, value string) {

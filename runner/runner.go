@@ -139,7 +139,7 @@ func New(form *form.Form, o Options) *Runner {
 	return r
 }
 
-// Apply gives the session an event. The error is that of Session.Apply, or
+// Apply gives the session an event. It returns the error of [lifecycle.Session.Apply], or
 // ErrClosed.
 func (r *Runner) Apply(e lifecycle.Event) error {
 	step, err := r.step(e)

@@ -28,8 +28,8 @@ type Writer struct {
 	err     error
 }
 
-// NewWriter begins the trace of a session that has just been opened. The error
-// of writing, if any, is that of the last Step or of Err.
+// NewWriter begins the trace of a session that has just been opened. An error of writing
+// is returned by the next [Writer.Step] and by [Writer.Err].
 func NewWriter(out io.Writer, s *lifecycle.Session, opening []lifecycle.Effect) *Writer {
 	w := &Writer{out: out, form: s.Form(), session: s, tokens: map[form.Value]string{}}
 	var header object

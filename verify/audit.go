@@ -36,8 +36,8 @@ func newAuditor(m *mover, p *guarantee.Packer) *auditor {
 	return a
 }
 
-// auditedStates are those of which each step is audited, from the first on. Of the others one
-// step in auditedEvery is.
+// Each step from the first auditedStates states is audited. Of the steps from the others one in
+// auditedEvery is.
 const (
 	auditedStates = 64
 	auditedEvery  = 512

@@ -88,7 +88,7 @@ const look = `SELECT fingerprint, owner, status, header, body, until FROM leanwi
 // lease of work with the same values has run out.
 const takeOver = `leanwicket_keys.until < ?7 AND (status IS NOT NULL OR fingerprint = excluded.fingerprint)`
 
-// own is where a claim is that of who asks: its lease begins anew.
+// own is where whoever asks holds the claim already: its lease begins anew.
 const own = ` OR status IS NULL AND leanwicket_keys.owner = excluded.owner AND fingerprint = excluded.fingerprint`
 
 func (s *Store) prepare() error {
