@@ -305,7 +305,8 @@ func (v *verifying) tellSessions(source *declare.Source, report *verify.Report) 
 		}
 	}
 	for _, b := range report.Breaches {
-		if err := v.tellSession(source, v.style.Paint("1;31", b.Error()), b.Guarantee.String(), b.Session); err != nil {
+		title := strings.Replace(b.Error(), "; in the way: ", "\nin the way: ", 1) // a line is long enough
+		if err := v.tellSession(source, v.style.Paint("1;31", title), b.Guarantee.String(), b.Session); err != nil {
 			return err
 		}
 	}
