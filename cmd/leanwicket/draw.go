@@ -179,7 +179,7 @@ func (d *drawing) chart(file string) error {
 func (v *verifying) arrows(source *declare.Source, cover *coverage) (arrows []diagram.Arrow, broken string, err error) {
 	o := v.options
 	o.Wanted = func(lifecycle.Transition) bool { return false }
-	report, err := verify.Deepen(source.Form, verify.Walks(source.Form, o, verify.Plan(source.Form, v.together)), verify.DeepStates)
+	report, err := verify.Verify(source.Form, verify.Walks(source.Form, o, verify.Plan(source.Form, v.together)))
 	if err != nil {
 		return nil, "", err
 	}
