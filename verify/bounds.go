@@ -12,30 +12,6 @@ import (
 	"leanwicket.dev/internal/document"
 )
 
-// DeepStates are so many that the walks of a form with rows take less than a minute on two cores.
-const DeepStates = 400_000
-
-// Form takes the walks of a form: those of NAME.bounds.yaml beside NAME.form.yaml where there is
-// one. Else it takes those of [Plan], step by step ([Deepen]): until their time is over, where
-// the bounds say one, else as far as [DeepStates] reach. Each walk is given to prepare before it
-// is taken; nil: none is.
-func Form(source *declare.Source, base Options, atATime int, prepare func(walks []Options)) (*Report, error) {
-	walks, planned, err := walksOf(source, base, atATime)
-	if err != nil {
-		return nil, err
-	}
-	if prepare != nil {
-		prepare(walks)
-	}
-	switch {
-	case !planned:
-		return Verify(source.Form, walks)
-	case !base.Until.IsZero():
-		return Deepen(source.Form, walks, 1<<30)
-	}
-	return Deepen(source.Form, walks, DeepStates)
-}
-
 // walksOf are the walks of a form's bounds file, else planned ones.
 func walksOf(source *declare.Source, base Options, atATime int) (walks []Options, planned bool, err error) {
 	if of, isForm := strings.CutSuffix(source.File, ".form.yaml"); isForm {

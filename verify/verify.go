@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"slices"
 
+	"leanwicket.dev/declare"
 	"leanwicket.dev/form"
 	"leanwicket.dev/guarantee"
 	"leanwicket.dev/lifecycle"
@@ -19,6 +20,30 @@ type Report struct {
 
 	NotTaken [][]string // of each walk that was not begun, the fields that it edits
 	NotDeep  [][]string // of each walk that was finished within narrow bounds alone, the fields that it edits
+}
+
+// DeepStates are so many that the walks of a form with rows take less than a minute on two cores.
+const DeepStates = 400_000
+
+// Form takes the walks of a form: those of NAME.bounds.yaml beside NAME.form.yaml where there is
+// one. Else it takes those of [Plan], step by step ([Deepen]): until their time is over, where
+// the bounds say one, else as far as [DeepStates] reach. Each walk is given to prepare before it
+// is taken; nil: none is.
+func Form(source *declare.Source, base Options, atATime int, prepare func(walks []Options)) (*Report, error) {
+	walks, planned, err := walksOf(source, base, atATime)
+	if err != nil {
+		return nil, err
+	}
+	if prepare != nil {
+		prepare(walks)
+	}
+	switch {
+	case !planned:
+		return Verify(source.Form, walks)
+	case !base.Until.IsZero():
+		return Deepen(source.Form, walks, 1<<30)
+	}
+	return Deepen(source.Form, walks, DeepStates)
 }
 
 // Verify takes walks of one form one after the other. A walk that was stopped
