@@ -23,7 +23,7 @@ type Report struct {
 }
 
 // DeepStates are so many that the walks of a form with rows take less than a minute on two cores.
-const DeepStates = 400_000
+const DeepStates = 200_000
 
 // Form takes the walks of a form: those of NAME.bounds.yaml beside NAME.form.yaml where there is
 // one. Else it takes those of [Plan], step by step ([Deepen]): until their time is over, where
