@@ -180,9 +180,9 @@ type optionView struct {
 // Fragment is the form alone, with what is said above and below it, for the page of another
 // form or of none. The address is where its handler is mounted: the form is sent there,
 // and a browser without script is shown that page then. The request is asked for the
-// account and the saved record, as on the form's own page. Rules, scripts and policy are those
-// of the page around it, and so is what Options.Own gives: it is not asked for a fragment, so
-// that two forms can show each other.
+// account and the saved record, as on the form's own page. The page around it brings rules,
+// scripts and a policy. Options.Own is not asked for a fragment, so that two forms can show each
+// other.
 func (h *Handler) Fragment(r *http.Request, address string) (template.HTML, error) {
 	v := h.begin(r)
 	v.key, v.home, v.ids = newKey(), address, markup.Beside(h.form.Name)

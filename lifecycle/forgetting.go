@@ -11,6 +11,9 @@ import (
 // and then, what follows a session with what follows its normal form: a fault of the core can
 // be that it reads what it should not.
 
+// isOpen reports whether the outcome of an attempt is still to come.
+func (a *attempt) isOpen() bool { return a.number > 0 && a.outcome == OutcomeOpen }
+
 // forgetDead drops all that is dead in a session.
 func (p *Packer) forgetDead(s *Session, ahead Ahead) {
 	p.forgetKept(s)
@@ -33,8 +36,7 @@ func (p *Packer) forgetDead(s *Session, ahead Ahead) {
 // an answer has mentioned a field, and that one was edited since, where it stays what it is
 // whatever a load brings.
 func (p *Packer) forgetBrought(s *Session) {
-	a := &s.attempt
-	open := a.number > 0 && a.outcome == OutcomeOpen
+	open := s.attempt.isOpen()
 	for _, x := range p.options.Brings {
 		if x.Row >= 0 || s.form.Fields[x.Field].Kind == form.KindRows {
 			continue
@@ -84,7 +86,7 @@ func (p *Packer) keptChangesNothing(s *Session) bool {
 // forgetSubmission drops what an attempt has counted and pressed, where the next begins anew.
 func (s *Session) forgetSubmission(ahead Ahead) {
 	a := &s.attempt
-	open := a.number > 0 && a.outcome == OutcomeOpen
+	open := a.isOpen()
 	if ahead.NoAttempt && !open && s.activity == ActivityIdle {
 		a.button, s.received = 0, receivedMark{}
 	}
@@ -121,14 +123,12 @@ func (p *Packer) mayBringSent(s *Session) bool {
 // isSentDead reports whether what was sent of fields that are in no row is looked at no more.
 func (s *Session) isSentDead() bool {
 	a := &s.attempt
-	open := a.number > 0 && a.outcome == OutcomeOpen
-	return !open && !s.received.on && !(a.number > 0 && a.outcome != OutcomeAccepted && s.form.Prefill.URL != "" && a.unsure)
+	return !a.isOpen() && !s.received.on && !(a.number > 0 && a.outcome != OutcomeAccepted && s.form.Prefill.URL != "" && a.unsure)
 }
 
 // forgetSentRows drops the rows as they were sent, where no body can bring them.
 func (p *Packer) forgetSentRows(s *Session, g int, group form.FieldID) {
-	a := &s.attempt
-	if a.number > 0 && a.outcome == OutcomeOpen || s.received.on || len(s.groups[g].sent) == 0 || s.form.Accepted.Then == form.ThenAdopt {
+	if s.attempt.isOpen() || s.received.on || len(s.groups[g].sent) == 0 || s.form.Accepted.Then == form.ThenAdopt {
 		return
 	}
 	if s.form.Prefill.URL != "" {

@@ -139,7 +139,7 @@ func (s *Session) withoutFuture() cellBits {
 		}
 	}
 	a, loads := &s.attempt, s.form.Prefill.URL != ""
-	open := a.number > 0 && a.outcome == OutcomeOpen
+	open := a.isOpen()
 	settledOtherwise := a.number > 0 && a.outcome != OutcomeOpen && a.outcome != OutcomeAccepted
 	set(bitTyped, s.form.Show == form.ShowInput)
 	set(bitTouched, s.form.Show != form.ShowSubmit || s.form.Leave.When == form.LeaveDirtyAndTouched)

@@ -30,7 +30,7 @@ func TestWhatIsLeftOutMakesNoDifference(t *testing.T) {
 		if len(plan) == 0 {
 			return
 		}
-		o := verify.Options{Attempts: number("attempts"), Tries: number("tries"), Loads: number("loads"), Rows: number("rows"), States: 200, Edited: rapid.SampledFrom(plan).Draw(t, "edited"), Earlier: rapid.Bool().Draw(t, "earlier")}
+		o := verify.Options{Attempts: number("attempts"), Tries: number("tries"), Loads: number("loads"), Rows: number("rows"), States: 60, Edited: rapid.SampledFrom(plan).Draw(t, "edited"), Earlier: rapid.Bool().Draw(t, "earlier")}
 		audit(t, o, func(o verify.Options) (*verify.Result, error) { return verify.Walk(f, o) })
 	}))
 	for _, name := range harbour.Forms() {

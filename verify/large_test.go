@@ -13,7 +13,7 @@ import (
 
 // Forms of fifteen fields, with rows, a check, if and then, a needed load with a version, PUT, two
 // buttons and every policy that asks, are walked to an end: each within the bounds that the
-// command takes with LONG=1, otherwise one within the narrow ones.
+// command takes with LONG=1, otherwise the first two walks of one within the narrow ones.
 func TestFormsThatPeopleWrite(t *testing.T) {
 	long(t)
 	files, err := filepath.Glob("testdata/large/*.form.yaml")
@@ -27,7 +27,7 @@ func TestFormsThatPeopleWrite(t *testing.T) {
 		if os.Getenv("LONG") != "" {
 			report, err = verify.Form(source, base, 1, nil)
 		} else if file == files[0] {
-			report, err = verify.Deepen(source.Form, verify.Walks(source.Form, base, verify.Plan(source.Form, 1)), 20_000)
+			report, err = verify.Deepen(source.Form, verify.Walks(source.Form, base, verify.Plan(source.Form, 1)[:2]), 0)
 		} else {
 			continue
 		}
