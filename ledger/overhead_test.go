@@ -8,6 +8,7 @@ import (
 	"math/rand/v2"
 	"path/filepath"
 	"slices"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"testing"
@@ -104,7 +105,7 @@ func overheadSQLite(b *testing.B, callers int) {
 	run(b, callers, "memory", around(memory.New(time.Hour), bare), nil)
 }
 
-// trips counts round trips to PostgreSQL.
+// trips counts round trips to PostgreSQL, but for those that forget old keys beside what goes on.
 type trips struct{ atomic.Int64 }
 
 func (c *trips) now() int64 {
@@ -114,8 +115,10 @@ func (c *trips) now() int64 {
 	return c.Load()
 }
 
-func (c *trips) TraceQueryStart(ctx context.Context, _ *pgx.Conn, _ pgx.TraceQueryStartData) context.Context {
-	c.Add(1)
+func (c *trips) TraceQueryStart(ctx context.Context, _ *pgx.Conn, query pgx.TraceQueryStartData) context.Context {
+	if !strings.HasPrefix(query.SQL, "DELETE FROM leanwicket_keys WHERE ctid") {
+		c.Add(1)
+	}
 	return ctx
 }
 func (c *trips) TraceQueryEnd(context.Context, *pgx.Conn, pgx.TraceQueryEndData) {}
