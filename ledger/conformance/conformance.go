@@ -103,23 +103,7 @@ func Keys(t *testing.T, store ledger.Store) {
 		require.NoError(t, store.Settle(ctx, r, ledger.Answer{Status: 201}))
 	})
 	t.Run("work that outlasts its lease many times keeps its key", func(t *testing.T) {
-		r := fresh()
-		var all sync.WaitGroup
-		var worked atomic.Int32
-		for range 5 {
-			all.Go(func() {
-				answer, _, err := ledger.Once(ctx, store, r, ledger.Options{Lease: 300 * time.Millisecond, Patience: 20 * time.Second}, func(context.Context) (ledger.Answer, error) {
-					worked.Add(1)
-					time.Sleep(1500 * time.Millisecond)
-					return ledger.Answer{Status: 201}, nil
-				})
-				if err != nil || answer.Status != 201 {
-					t.Error(answer.Status, err)
-				}
-			})
-		}
-		all.Wait()
-		require.EqualValues(t, 1, worked.Load())
+		atOnce(t, store, fresh(), 5, 300*time.Millisecond, 1500*time.Millisecond)
 	})
 	t.Run("bytes of any kind come back", func(t *testing.T) {
 		r := fresh()
@@ -157,22 +141,7 @@ func Keys(t *testing.T, store ledger.Store) {
 		require.ErrorIs(t, store.Settle(ctx, r, ledger.Answer{}), ledger.ErrLost)
 	})
 	t.Run("fifty at once: one works, all get its answer", func(t *testing.T) {
-		r := fresh()
-		var worked atomic.Int32
-		var all sync.WaitGroup
-		for range 50 {
-			all.Go(func() {
-				answer, _, err := ledger.Once(ctx, store, r, ledger.Options{Patience: 20 * time.Second}, func(context.Context) (ledger.Answer, error) {
-					time.Sleep(20 * time.Millisecond)
-					return ledger.Answer{Status: 200 + int(worked.Add(1))}, nil
-				})
-				if err != nil || answer.Status != 201 {
-					t.Error(answer.Status, err)
-				}
-			})
-		}
-		all.Wait()
-		require.EqualValues(t, 1, worked.Load())
+		atOnce(t, store, fresh(), 50, 0, 20*time.Millisecond)
 	})
 	t.Run("a refusal is an answer", func(t *testing.T) {
 		r := fresh()
@@ -197,6 +166,26 @@ func Keys(t *testing.T, store ledger.Store) {
 		require.NoError(t, err)
 		require.Equal(t, 201, a.Status)
 	})
+}
+
+// atOnce has so many send one submission at once, whose work takes so long: one works, and all get
+// its answer.
+func atOnce(t *testing.T, store ledger.Store, r ledger.Reservation, senders int, lease, takes time.Duration) {
+	var worked atomic.Int32
+	var all sync.WaitGroup
+	for range senders {
+		all.Go(func() {
+			answer, _, err := ledger.Once(context.Background(), store, r, ledger.Options{Lease: lease, Patience: 20 * time.Second}, func(context.Context) (ledger.Answer, error) {
+				time.Sleep(takes)
+				return ledger.Answer{Status: 200 + int(worked.Add(1))}, nil
+			})
+			if err != nil || answer.Status != 201 {
+				t.Error(answer.Status, err)
+			}
+		})
+	}
+	all.Wait()
+	require.EqualValues(t, 1, worked.Load())
 }
 
 // Forgets holds a store to its word that it keeps answers only for a time: the
