@@ -147,7 +147,7 @@ func (s *Session) withoutFuture() cellBits {
 	set(bitEdited|bitRowsEdited, open || settledOtherwise && loads)
 	// Of what was sent: to repeat it, to recognise it in a load, or to hold it as
 	// received; rows are matched with it at any time.
-	set(bitSent, open || s.received.on || settledOtherwise && loads && a.unsure || len(s.groups) > 0)
+	set(bitSent, !s.isSentDead() || len(s.groups) > 0)
 	set(bitSentChanged, open)
 	return ignored
 }

@@ -26,6 +26,15 @@ type auditor struct {
 	ways         [2][]uint64
 }
 
+// consequence is what comes of a move: no move stands for what the bounds leave out.
+type consequence struct {
+	move     *move
+	cut      bool   // the bounds leave something out
+	after    *world // nil: nothing was taken
+	effects  []lifecycle.Effect
+	breaches []guarantee.Breach
+}
+
 func newAuditor(m *mover, p *guarantee.Packer) *auditor {
 	a := &auditor{mover: m, packer: p, alike: map[form.FieldID]form.FieldID{}, raw: newWorld(), normal: newWorld(), next: newWorld()}
 	for _, class := range m.alike() {
@@ -75,10 +84,7 @@ func (a *auditor) after(packed []byte) string {
 	a.normal.unpack(packed, a.packer, &a.mover.options)
 	for k, w := range [...]*world{a.raw, a.normal} {
 		list := a.ways[k][:0]
-		a.follow(w, func(m *move, cut bool, after *world, effects []lifecycle.Effect, breaches []guarantee.Breach) {
-			a.write(w, m, cut, after, effects, breaches)
-			list = append(list, a.hash.Sum64())
-		})
+		a.follow(w, func(c consequence) { list = append(list, a.hashOf(w, c)) })
 		slices.Sort(list)
 		a.ways[k] = slices.Compact(list)
 	}
@@ -87,25 +93,24 @@ func (a *auditor) after(packed []byte) string {
 	}
 	difference := [2]string{"nothing else", "nothing else"}
 	for k, w := range [...]*world{a.raw, a.normal} {
-		a.follow(w, func(m *move, cut bool, after *world, effects []lifecycle.Effect, breaches []guarantee.Breach) {
-			a.write(w, m, cut, after, effects, breaches)
-			if _, both := slices.BinarySearch(a.ways[1-k], a.hash.Sum64()); !both {
-				if difference[k] = fmt.Sprint("bounds leave something out: ", cut); m != nil {
-					difference[k] = fmt.Sprint(a.nameOf(w, m), ": ", breaches, textOf(effects))
-				}
+		a.follow(w, func(c consequence) {
+			if _, both := slices.BinarySearch(a.ways[1-k], a.hashOf(w, c)); both {
+				return
+			}
+			if difference[k] = fmt.Sprint("bounds leave something out: ", c.cut); c.move != nil {
+				difference[k] = fmt.Sprint(a.nameOf(w, c.move), ": ", c.breaches, textOf(c.effects))
 			}
 		})
 	}
 	return difference[0] + "; in the normal form " + difference[1]
 }
 
-// follow tells of each thing that can happen in a world, and what comes of it; no move: what
-// the bounds leave out. The marks of what is shown are not looked at: a state with them stands
-// for those without.
-func (a *auditor) follow(w *world, tell func(m *move, cut bool, after *world, effects []lifecycle.Effect, breaches []guarantee.Breach)) {
-	var cut bool
-	a.moves, cut = a.mover.moves(w, a.moves[:0])
-	tell(nil, cut, nil, nil, nil)
+// follow tells of each thing that can happen in a world, and what comes of it. The marks of what
+// is shown are not looked at: a state with them stands for those without.
+func (a *auditor) follow(w *world, tell func(consequence)) {
+	var all consequence
+	a.moves, all.cut = a.mover.moves(w, a.moves[:0])
+	tell(all)
 	for k := range a.moves {
 		m := &a.moves[k]
 		if m.event.Kind == lifecycle.EventBlur {
@@ -113,60 +118,64 @@ func (a *auditor) follow(w *world, tell func(m *move, cut bool, after *world, ef
 		}
 		a.next.copyFrom(w)
 		taken, breaches, effects := a.next.take(m)
+		c := consequence{move: m, breaches: breaches}
 		if taken {
-			tell(m, false, a.next, effects, breaches)
-		} else {
-			tell(m, false, nil, nil, breaches)
+			c.after, c.effects = a.next, effects
 		}
+		tell(c)
 	}
 }
 
-// write writes what comes of a move to the hash. After it the world is in its normal form.
-func (a *auditor) write(w *world, m *move, cut bool, after *world, effects []lifecycle.Effect, breaches []guarantee.Breach) {
+// hashOf is the hash of what comes of a move. After it the world that it leads to is in its normal
+// form. Effects on several fields come in the order of the fields, so that their order counts for
+// nothing.
+func (a *auditor) hashOf(w *world, c consequence) uint64 {
 	h := &a.hash
 	h.Reset()
-	flag(h, cut)
-	if m == nil {
-		return
+	flag(h, c.cut)
+	if c.move == nil {
+		return h.Sum64()
 	}
-	_, _ = h.WriteString(a.nameOf(w, m)) // it never fails
-	for _, b := range breaches {
+	_, _ = h.WriteString(a.nameOf(w, c.move)) // it never fails
+	for _, b := range c.breaches {
 		number(h, int(b.Guarantee))
 	}
-	before := h.Sum64() // the order of effects is none: those of several fields come in the order of the fields
-	for k := range effects {
-		h.Reset()
-		e := &effects[k]
-		for _, n := range [...]int{int(e.Kind), int(e.Of), int(e.After), a.field(e.Place.Field), int(e.Place.Row), int(e.Reason), int(e.LeaveKind), int(e.Level), int(e.Message.Count), int(e.Message.AndCount)} {
-			number(h, n)
-		}
-		for _, text := range [...]string{e.Button, e.To, string(e.Message.ID), string(e.Message.And)} {
-			_, _ = h.WriteString(text)
-			number(h, len(text))
-		}
-		flag(h, e.On, e.Try == 1, e.Version != "")
-		values := h.Sum64()
-		for _, v := range e.Values {
-			h.Reset()
-			number(h, a.field(v.Field))
-			number(h, int(v.Row))
-			number(h, int(v.Value.Kind))
-			number(h, int(v.Value.Coef))
-			_, _ = h.WriteString(v.Value.Text)
-			values += h.Sum64()
-		}
-		h.Reset()
-		number(h, int(values))
-		before += h.Sum64()
+	sum := h.Sum64()
+	for k := range c.effects {
+		sum += a.hashOfEffect(&c.effects[k])
 	}
 	h.Reset()
-	number(h, int(before))
-	if after == nil {
-		return
+	number(h, int(sum))
+	if c.after == nil {
+		return h.Sum64()
 	}
-	number(h, int(flagsOf(after)))
-	a.packed = after.pack(a.packed[:0], a.packer, &a.mover.options)
+	number(h, int(flagsOf(c.after)))
+	a.packed = c.after.pack(a.packed[:0], a.packer, &a.mover.options)
 	_, _ = h.Write(a.packed)
+	return h.Sum64()
+}
+
+func (a *auditor) hashOfEffect(e *lifecycle.Effect) uint64 {
+	h := &a.hash
+	h.Reset()
+	for _, n := range [...]int{int(e.Kind), int(e.Of), int(e.After), a.field(e.Place.Field), int(e.Place.Row), int(e.Reason), int(e.LeaveKind), int(e.Level), int(e.Message.Count), int(e.Message.AndCount)} {
+		number(h, n)
+	}
+	for _, text := range [...]string{e.Button, e.To, string(e.Message.ID), string(e.Message.And)} {
+		_, _ = h.WriteString(text)
+		number(h, len(text))
+	}
+	flag(h, e.On, e.Try == 1, e.Version != "")
+	sum := h.Sum64()
+	for _, v := range e.Values {
+		h.Reset()
+		for _, n := range [...]int{a.field(v.Field), int(v.Row), int(v.Value.Kind), int(v.Value.Exp), int(v.Value.Coef)} {
+			number(h, n)
+		}
+		_, _ = h.WriteString(v.Value.Text)
+		sum += h.Sum64()
+	}
+	return sum
 }
 
 func number(h *maphash.Hash, n int) {

@@ -29,8 +29,9 @@ type mover struct {
 	form    *form.Form
 	options Options
 	fields  []edited
-	filled  []lifecycle.Event // what completes the other fields
-	groups  []string          // in which a field is edited
+	filled  []lifecycle.Event       // what completes the other fields
+	groups  []string                // in which a field is edited
+	needed  map[form.FieldID]string // in these: what a row that was added is filled in with
 
 	hasChecks bool
 	loads     []answer
@@ -54,6 +55,15 @@ func newMover(declared *form.Form, o Options) (*mover, error) {
 	}
 	if err := m.fill(); err != nil {
 		return nil, err
+	}
+	m.needed = map[form.FieldID]string{}
+	for id := range declared.Fields {
+		group, inRows := declared.Group(form.FieldID(id))
+		if inRows && declared.Fields[id].Needed() && slices.Contains(m.groups, declared.Fields[group].Path) {
+			if raw, ok := m.sample(form.FieldID(id)); ok {
+				m.needed[form.FieldID(id)] = raw
+			}
+		}
 	}
 	header := map[string]string{"ETag": "v"}
 	for _, r := range []*replies.Response{{Status: 200, Header: header, Body: m.record()}, {Status: 500}} {
@@ -219,12 +229,11 @@ func (l *moveList) editing() {
 func (l *moveList) fillRows() {
 	var edits []lifecycle.Event
 	for f := range l.world.session.Fields() {
-		group, inRows := l.form.Group(f.Place().Field)
-		if !inRows || !f.Asked() || !f.Value().Absent() || !f.Declared().Needed() || !slices.Contains(l.groups, l.form.Fields[group].Path) {
+		raw, needed := l.needed[f.Place().Field]
+		if !needed || !f.Asked() || !f.Value().Absent() {
 			continue
 		}
-		path := f.Path()
-		if raw, ok := l.sample(f.Place().Field); ok && !slices.ContainsFunc(l.fields, func(e edited) bool { return e.path == path }) {
+		if path := f.Path(); !slices.ContainsFunc(l.fields, func(e edited) bool { return e.path == path }) {
 			edits = append(edits, lifecycle.Edit(path, raw))
 		}
 	}

@@ -22,7 +22,7 @@ type Report struct {
 	NotDeep  [][]string // of each walk that was finished within narrow bounds alone, the fields that it edits
 }
 
-// DeepStates are so many that the walks of a form with rows take less than a minute on two cores.
+// DeepStates are so many that the walks of a form with rows take about a minute on two cores.
 const DeepStates = 200_000
 
 // Form takes the walks of a form: those of NAME.bounds.yaml beside NAME.form.yaml where there is
@@ -51,10 +51,7 @@ func Form(source *declare.Source, base Options, atATime int, prepare func(walks 
 func Verify(form *form.Form, walks []Options) (*Report, error) {
 	r := &Report{Form: form}
 	for k, o := range walks {
-		if wanted := o.Wanted; wanted != nil {
-			o.Wanted = func(t lifecycle.Transition) bool { return wanted(t) && !r.wrote(t) }
-		}
-		walk, err := Walk(form, o)
+		walk, err := Walk(form, r.stillWanted(o))
 		if err != nil {
 			return nil, err
 		}
@@ -98,18 +95,15 @@ func Deepen(form *form.Form, walks []Options, states int) (*Report, error) {
 			continue
 		}
 		o.States = min(cmp.Or(o.States, states), states)
-		if wanted := o.Wanted; wanted != nil {
-			o.Wanted = func(t lifecycle.Transition) bool { return wanted(t) && !r.wrote(t) }
-		}
 		var deep *Result
 		if states > 0 && o.ended() == "" {
-			if deep, err = Walk(form, o); err != nil {
+			if deep, err = Walk(form, r.stillWanted(o)); err != nil {
 				return nil, err
 			}
 			states -= deep.States
 			r.join(deep)
 		}
-		if deep != nil && (deep.Complete() || len(deep.Breaches) > 0) {
+		if deep != nil && (deep.Complete() || deep.Differs != "" || len(deep.Breaches) > 0) {
 			r.Walks[k] = deep
 		} else {
 			r.NotDeep = append(r.NotDeep, o.Edited)
@@ -117,6 +111,14 @@ func Deepen(form *form.Form, walks []Options, states int) (*Report, error) {
 	}
 	r.sort()
 	return r, nil
+}
+
+// stillWanted leaves out of what is wanted of a walk what others have written.
+func (r *Report) stillWanted(o Options) Options {
+	if wanted := o.Wanted; wanted != nil {
+		o.Wanted = func(t lifecycle.Transition) bool { return wanted(t) && !r.wrote(t) }
+	}
+	return o
 }
 
 func (r *Report) wrote(t lifecycle.Transition) bool {

@@ -25,6 +25,7 @@ type Result struct {
 	Depth       int
 	Bytes       int    // memory of the walk
 	Audited     int    // steps whose normal form was compared with what it stands for
+	Differs     string // what an audit has found a reduction to change; empty: nothing
 	Unfinished  string // why not every state within the bounds was reached; empty: every one was
 	Breaches    []Breach
 	Waived      []Waived
@@ -69,19 +70,20 @@ type walker struct {
 	roots   []earlier // how the first states begin, by their numbers
 	all     batch
 	free    sync.Pool // chunks
-	differs string    // what an audit has found; empty: nothing
 }
 
 // Walk reaches every state within the bounds, breadth first. Where an audit finds that a
 // reduction makes a difference, the walk is taken again without any, and is never complete.
 func Walk(form *form.Form, options Options) (*Result, error) {
-	result, differs, err := walkOnce(form, options.withDefaults(form))
-	if err != nil || differs == "" {
+	result, err := walkOnce(form, options.withDefaults(form))
+	if err != nil || result.Differs == "" {
 		return result, err
 	}
+	differs := result.Differs
 	options.Whole = true
 	options.States = min(cmp.Or(options.States, unreducedStates), unreducedStates)
-	if result, _, err = walkOnce(form, options.withDefaults(form)); err == nil {
+	if result, err = walkOnce(form, options.withDefaults(form)); err == nil {
+		result.Differs = differs
 		result.Unfinished = cmp.Or(result.Unfinished, "what a reduction leaves out makes a difference, which is a fault of Lean Wicket; without reductions, and within its bounds, it is finished")
 		result.Unfinished += "; the difference: " + differs
 	}
@@ -91,10 +93,10 @@ func Walk(form *form.Form, options Options) (*Result, error) {
 // unreducedStates is how far a walk goes again where a reduction makes a difference.
 const unreducedStates = 1_000_000
 
-func walkOnce(form *form.Form, o Options) (result *Result, differs string, err error) {
+func walkOnce(form *form.Form, o Options) (*Result, error) {
 	m, err := newMover(form, o)
 	if err != nil {
-		return nil, "", err
+		return nil, err
 	}
 	w := &walker{
 		mover: m, options: o, store: newStore(),
@@ -103,11 +105,11 @@ func walkOnce(form *form.Form, o Options) (result *Result, differs string, err e
 		prices: pricesOf(form), reached: map[lifecycle.Transition]bool{},
 	}
 	if err := w.begin(); err != nil {
-		return nil, "", err
+		return nil, err
 	}
 	if len(w.roots) > 0 { // else nothing of the form is kept
-		if w.walk(); w.differs != "" {
-			return nil, w.differs, nil
+		if w.walk(); w.result.Differs != "" {
+			return w.result, nil
 		}
 		w.paths()
 		w.doubt()
@@ -116,7 +118,7 @@ func walkOnce(form *form.Form, o Options) (result *Result, differs string, err e
 	for _, p := range w.prices {
 		w.result.Waived = append(w.result.Waived, Waived{Waived: p.Waived})
 	}
-	return w.result, "", nil
+	return w.result, nil
 }
 
 // Chunks are what a goroutine takes at a time; a batch is what is looked up at
@@ -169,7 +171,7 @@ func (w *walker) walk() {
 		until := min(levelEnd, next+chunkStates*batchChunks)
 		w.batch(forks, next, until)
 		next = until
-		if w.differs != "" {
+		if w.result.Differs != "" {
 			return
 		}
 		if next < w.store.count() {
@@ -206,9 +208,7 @@ func (w *walker) batch(forks []*explorer, from, until int) {
 	for _, c := range chunks {
 		w.result.Transitions += c.transitions
 		w.result.Audited += c.audited
-		if w.differs == "" {
-			w.differs = c.differs
-		}
+		w.result.Differs = cmp.Or(w.result.Differs, c.differs)
 		all.put(&c.batch)
 		for _, b := range c.breaches {
 			w.breach(b)

@@ -115,35 +115,36 @@ func (w *world) mayElapse(k int) bool {
 	return true
 }
 
-// counted are the counts of a world that are limited, and up to where each counts: all that is
-// asked of them is whether the limit is reached. Sendings count until an attempt is settled.
-func (w *world) counted(o *Options) [3]struct {
+// counted is a count of a world, and its limit; 0 is none.
+type counted struct {
 	limit int
 	count *int
-} {
-	return [3]struct {
-		limit int
-		count *int
-	}{{o.Attempts, &w.attempts}, {o.Tries, &w.sent}, {o.Loads, &w.loads}}
+}
+
+func (w *world) counted(o *Options) [3]counted {
+	return [...]counted{{o.Attempts, &w.attempts}, {o.Tries, &w.sent}, {o.Loads, &w.loads}}
 }
 
 // pack appends the state, packed: the world is in its normal form then. What is
-// counted is part of it only where it is limited.
+// counted is part of it only where it is limited. Of a count all that is asked is whether its limit
+// is reached, and sendings count until an attempt is settled.
 func (w *world) pack(to []byte, p *guarantee.Packer, o *Options) []byte {
-	if !o.Whole && w.session.Attempt().Outcome != lifecycle.OutcomeOpen {
-		w.sent = 0
-	}
-	for _, c := range w.counted(o) {
-		switch {
-		case c.limit > 0 && o.Whole:
-			to = append(to, byte(*c.count))
-		case c.limit > 0:
-			to = append(to, byte(min(*c.count, c.limit)))
-		}
-	}
 	ahead := lifecycle.Ahead{}
 	if !o.Whole {
+		if w.session.Attempt().Outcome != lifecycle.OutcomeOpen {
+			w.sent = 0
+		}
+		for _, c := range w.counted(o) {
+			if c.limit > 0 {
+				*c.count = min(*c.count, c.limit)
+			}
+		}
 		ahead = lifecycle.Ahead{NoAttempt: !under(o.Attempts, w.attempts), NoTry: !under(o.Tries, w.sent)}
+	}
+	for _, c := range w.counted(o) {
+		if c.limit > 0 {
+			to = append(to, byte(*c.count))
+		}
 	}
 	return p.Pack(to, w.watch, ahead)
 }

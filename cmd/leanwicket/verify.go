@@ -50,10 +50,10 @@ that shows the price.
 
 A walk edits a field that is typed, one that is a number or a time, one that is chosen,
 and one for each trait (in rows, checked, compared, asked sometimes, private), while
-the others are filled in;
-NAME.bounds.yaml beside NAME.form.yaml says other walks. All are taken within narrow
-bounds, and then within wider ones as far as that takes no longer than a minute or,
-with --time, so long. A limit of 0 is none: any number of attempts, tries and loads.
+the others are filled in. All walks are taken within narrow bounds, and then within
+wider ones, as far as that takes about a minute or, with --time, so long.
+NAME.bounds.yaml beside NAME.form.yaml says other walks. A limit of 0 is none: any
+number of attempts, tries and loads.
 
 With --covered-by, says which transitions of the lifecycle the scenarios take, and
 writes the shortest scenario for each that they never take. With --traces, replays
@@ -246,33 +246,34 @@ func (v *verifying) tell(file string, report *verify.Report) {
 	fmt.Fprintf(v.stdout, "  opens   %s\n", strings.Join(begun, ", "))
 	title := "bounds"
 	for _, bounds := range within {
+		fields := ""
 		if len(edited) > 1 && len(within) > 1 {
-			fmt.Fprintf(v.stdout, "  %-6s  %s: %s\n", title, bounds, strings.Join(where[bounds], "; "))
-		} else {
-			fmt.Fprintf(v.stdout, "  %-6s  %s\n", title, bounds)
+			fields = ": " + strings.Join(where[bounds], "; ")
 		}
+		fmt.Fprintf(v.stdout, "  %-6s  %s%s\n", title, bounds, fields)
 		title = ""
 	}
 	if unfinished := report.Unfinished(); strings.Contains(unfinished, "limit") || strings.Contains(unfinished, "time") {
 		fmt.Fprintln(v.stdout, "  to finish: a higher --states, --memory or --time, or less to walk: --edit one field, --attempts 1")
 	}
 	if len(report.NotTaken) > 0 {
-		var left []string
-		for _, fields := range report.NotTaken {
-			left = withAll(left, strings.Join(fields, " with "))
-		}
-		fmt.Fprintf(v.stdout, "  left    walks that were not taken, which edit: %s\n", strings.Join(left, "; "))
+		fmt.Fprintf(v.stdout, "  left    walks that were not taken, which edit: %s\n", edits(report.NotTaken))
 	}
 	if len(report.NotDeep) > 0 {
-		var narrow []string
-		for _, fields := range report.NotDeep {
-			narrow = withAll(narrow, strings.Join(fields, " with "))
-		}
-		fmt.Fprintf(v.stdout, "  deeper  the wider bounds were not finished where this is edited: %s; a longer --time goes on\n", strings.Join(narrow, "; "))
+		fmt.Fprintf(v.stdout, "  deeper  the wider bounds were not finished where this is edited: %s; a longer --time goes on\n", edits(report.NotDeep))
 	}
 	if others := report.NotEdited(); len(others) > 0 {
 		fmt.Fprintf(v.stdout, "  never edited, but filled in: %s\n", strings.Join(others, ", "))
 	}
+}
+
+// edits lists what walks edit, each once.
+func edits(walks [][]string) string {
+	var list []string
+	for _, fields := range walks {
+		list = withAll(list, strings.Join(fields, " with "))
+	}
+	return strings.Join(list, "; ")
 }
 
 // withAll adds the words that are not there yet.
