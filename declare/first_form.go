@@ -57,9 +57,9 @@ func title(name string) string {
 
 // Fill finds what an applicant has to type so that nothing holds a submit: for
 // each missing answer a sample. It reports false where it finds no way.
-func Fill(form *form.Form) (edits []lifecycle.Event, complete bool) {
-	session, _ := lifecycle.Open(form, lifecycle.Seed{})
-	for range 4 * (len(form.Fields) + 1) {
+func Fill(declared *form.Form) (edits []lifecycle.Event, complete bool) {
+	session, _ := lifecycle.Open(declared, lifecycle.Seed{})
+	for range 4 * (leastAnswers(declared) + 1) {
 		edit, trouble := nextEdit(session)
 		if !trouble {
 			return edits, true
@@ -73,6 +73,19 @@ func Fill(form *form.Form) (edits []lifecycle.Event, complete bool) {
 		edits = append(edits, edit)
 	}
 	return edits, false
+}
+
+// leastAnswers is how many places a form has where each group has the rows that it must have.
+func leastAnswers(f *form.Form) int {
+	count := len(f.Fields)
+	for _, group := range f.Groups() {
+		for _, c := range f.Fields[group].Constraints {
+			if c.Op == form.OpMinItems {
+				count += int(c.Value.Integer()) * (len(f.Members(group)) + 1)
+			}
+		}
+	}
+	return count
 }
 
 // nextEdit mends the first field that has an issue.

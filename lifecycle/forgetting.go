@@ -105,7 +105,7 @@ func (s *Session) forgetSubmission(ahead Ahead) {
 // is no news.
 func (p *Packer) mayBringSent(s *Session) bool {
 	for i := range s.cells {
-		if c := &s.cells[i]; c.row >= 0 && c.bits&bitSent != 0 {
+		if c := &s.cells[i]; c.row >= 0 && s.rowIn(c.row, inSent) && c.bits&bitSent != 0 {
 			return true
 		}
 	}
@@ -144,7 +144,7 @@ func (p *Packer) forgetSentRows(s *Session, g int, group form.FieldID) {
 	for i := range s.cells {
 		if c := &s.cells[i]; c.row >= 0 && s.rows[c.row].group == group {
 			c.sent = form.Value{}
-			c.bits &^= bitSent | bitSentChanged
+			c.bits &^= bitSent
 		}
 	}
 }
@@ -168,10 +168,7 @@ func (s *Session) forgetRemovedRows(group form.FieldID) {
 			c := &s.cells[i]
 			s.tally.count(c, -1)
 			c.value, c.rules = c.baseline, 0
-			c.bits &^= bitEdited | bitTouched | bitTyped | bitContested | bitDirty
-			if s.rows[r].in&inSent == 0 {
-				c.bits &^= bitSentChanged
-			}
+			c.bits &^= bitAsked | bitEdited | bitTouched | bitTyped | bitContested | bitDirty
 			s.tally.count(c, 1)
 		}
 	}

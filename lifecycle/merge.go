@@ -28,9 +28,12 @@ func (s *Session) absorb(i int32, incoming form.Value, m merging) {
 
 // isMine reports whether a cell has what a merge leaves to the applicant: a value
 // that differs from the baseline, one that was edited in this very step, or one that
-// was edited since.
+// was edited since. What stands in a row that was removed is nobody's.
 func (s *Session) isMine(i int32, m merging) bool {
 	c := &s.cells[i]
+	if c.bits&bitLive == 0 {
+		return false
+	}
 	return m.spareDirty && (c.value != c.baseline || c.bits&bitStays != 0 || i == s.editedNow) || m.spareEdited && c.bits&bitEdited != 0
 }
 

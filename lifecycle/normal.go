@@ -61,7 +61,7 @@ const knownVersion = "v"
 func (p *Packer) forget(s *Session, ahead Ahead) {
 	s.notice, s.focus, s.ignored, s.applied = notice{}, WholeForm, 0, min(s.applied, 1)
 	for _, version := range [...]*string{&s.version, &s.attempt.version, &s.kept.version} {
-		if *version != "" && !s.form.Submit.Creates() && s.form.Prefill.URL != "" {
+		if *version != "" && !s.form.Submit.Creates() {
 			*version = knownVersion
 		} else {
 			*version = ""
@@ -95,7 +95,10 @@ func (p *Packer) forget(s *Session, ahead Ahead) {
 }
 
 func (p *Packer) forgetCell(s *Session, c *cell, lost, gained cellBits, sentDead bool) {
-	if sentDead && c.row < 0 {
+	switch {
+	case c.row >= 0 && !p.options.Whole:
+		lost |= bitSentChanged // a body says a group as a whole
+	case sentDead && c.row < 0:
 		lost |= bitSent
 	}
 	bits := c.bits &^ lost
@@ -152,11 +155,17 @@ func (s *Session) withoutFuture() cellBits {
 	return ignored
 }
 
+// noCell is the new name of a cell whose row is in no list any more.
+const noCell = -1
+
 // renameRows stores rows in a fixed order: group by group those that are there
-// now, then those only in the baseline, then those only as sent.
+// now, then those only in the baseline, then those only as sent. Rows in no list are left out.
 func (p *Packer) renameRows(s *Session) {
 	cells, list := append(p.otherCells[:0], s.cells[:len(p.form.Fields)]...), p.otherRows[:0]
 	moved := p.unmoved(len(s.cells))
+	for i := len(cells); i < len(moved); i++ {
+		moved[i] = noCell // unless its row is in a list
+	}
 	p.rowMoved = p.rowMoved[:0]
 	for range s.rows {
 		p.rowMoved = append(p.rowMoved, -1)
@@ -232,8 +241,10 @@ func (p *Packer) orderAlike(s *Session) {
 	}
 	if p.names.reordered {
 		p.rename(s)
-		slices.SortStableFunc(s.issues, func(a, b issue) int { return cmp.Compare(a.cell, b.cell) })
 		p.names.Reorder(s.keptValues)
+	}
+	if len(p.options.Alike) > 0 { // issues stand as the server said them, which tells the fields apart
+		slices.SortStableFunc(s.issues, func(a, b issue) int { return cmp.Compare(a.cell, b.cell) })
 	}
 }
 

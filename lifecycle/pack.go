@@ -118,7 +118,7 @@ func (p *Packer) Unpack(packed []byte, s *Session) (beside string, rest []byte) 
 		s.cells, p.fromIDs = append(s.cells, *p.cells.At(id)), append(p.fromIDs, id)
 		s.tally.count(&s.cells[len(s.cells)-1], 1)
 	}
-	p.from = s.cells
+	p.from = append(p.from[:0], s.cells...)
 	return beside, packed
 }
 

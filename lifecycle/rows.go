@@ -199,7 +199,8 @@ func (s *Session) eachRow(g int32, do func(r int32)) {
 	}
 }
 
-// setRows replaces the rows that are there now.
+// setRows replaces the rows that are there now. A row that comes back is as it was saved: what
+// stood in it went when it was removed.
 func (s *Session) setRows(group form.FieldID, now []int32) {
 	g := s.rowsOf(group)
 	if slices.Equal(g.now, now) {
@@ -213,6 +214,12 @@ func (s *Session) setRows(group form.FieldID, now []int32) {
 		}
 	}
 	for _, r := range g.now {
+		for i := range s.cellsOf(r) {
+			if !s.has(i, bitLive) {
+				s.take(i, s.cells[i].baseline)
+				s.unmark(i, bitEdited|bitTouched|bitTyped|bitContested)
+			}
+		}
 		s.enliven(r)
 	}
 	s.noteChanged(int32(group))

@@ -9,19 +9,43 @@ import (
 	"leanwicket.dev/replies"
 )
 
-// record is what a load brings: an accepted answer for every field, one row of
-// each group, and for the fields that are edited one of the texts that are typed.
+// record is what a load brings: an accepted answer for every field, as many rows of
+// each group as it must have, at least one, and for the fields that are edited one of the texts
+// that are typed.
 func (m *mover) record() map[string]any {
 	var answers []form.Answer
 	for id := range m.form.Fields {
 		field := form.FieldID(id)
 		if m.form.Fields[id].Kind == form.KindRows {
-			answers = append(answers, form.Answer{Place: form.Place{Field: field, Row: -1}, Value: form.Number(1, 0), Changed: true})
-		} else if raw, ok := m.sample(field); ok {
-			answers = append(answers, m.answerOf(field, m.form.Parse(field, raw)))
+			count := int64(leastRows(m.form, field))
+			answers = append(answers, form.Answer{Place: form.Place{Field: field, Row: -1}, Value: form.Number(count, 0), Changed: true})
+			continue
+		}
+		raw, ok := m.sample(field)
+		if !ok {
+			continue
+		}
+		answer := m.answerOf(field, m.form.Parse(field, raw))
+		answers = append(answers, answer)
+		if group, inRows := m.form.Group(field); inRows {
+			for answer.Row+1 < int32(leastRows(m.form, group)) {
+				answer.Row++
+				answers = append(answers, answer)
+			}
 		}
 	}
 	return m.body(answers)
+}
+
+// leastRows is how many rows a group must have where it has any.
+func leastRows(f *form.Form, group form.FieldID) int {
+	least := 1
+	for _, c := range f.Fields[group].Constraints {
+		if c.Op == form.OpMinItems {
+			least = max(least, int(c.Value.Integer()))
+		}
+	}
+	return least
 }
 
 // sample is a text that goes with the other answers: one of a field that is

@@ -21,12 +21,11 @@ type earlier struct {
 // where there are any, and an attempt that was open, by each button. That page is played: its
 // load arrives, it is filled in and submitted.
 func (m *mover) earlierPages() []earlier {
+	var pages []earlier
 	s := m.earlierSession()
-	kept, _ := s.Kept()
-	if kept == nil {
-		return nil
+	if kept, _ := s.Kept(); kept != nil { // else nothing is unsaved yet
+		pages = append(pages, earlier{"with unsaved work of an earlier page", kept, m.keptText(kept)})
 	}
-	pages := []earlier{{"with unsaved work of an earlier page", kept, m.keptText(kept)}}
 	with := &lifecycle.Session{}
 	for _, group := range m.groups {
 		with.CopyFrom(s)

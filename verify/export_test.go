@@ -1,4 +1,49 @@
 package verify
 
+import (
+	"slices"
+
+	"leanwicket.dev/form"
+	"leanwicket.dev/guarantee"
+	"leanwicket.dev/lifecycle"
+)
+
 // AuditAll has each step of a walk audited.
 func AuditAll(o *Options) { o.auditAll = true }
+
+// AuditSession takes a session through normal forms, by moves that are chosen out of so many, and
+// audits each step. It says what makes a difference; empty: nothing does.
+func AuditSession(declared *form.Form, o Options, steps int, choose func(of int) int) (audited int, difference string, err error) {
+	o = o.withDefaults(declared)
+	m, err := newMover(declared, o)
+	if err != nil {
+		return 0, "", err
+	}
+	p := guarantee.NewPacker(declared, lifecycle.PackOptions{Alike: m.alike(), Brings: m.brings()})
+	a := newAuditor(m, p.Fork())
+	pages := append([]earlier{{name: "afresh"}}, m.earlierPages()...)
+	w := open(declared)
+	for _, e := range m.beginning(pages[choose(len(pages))]) {
+		w.watch.Before(e)
+		_, _, _ = w.apply(e)
+	}
+	packed := w.pack(nil, p, &o)
+	for range steps {
+		w.unpack(packed, p, &o)
+		moves, _ := m.moves(w, nil)
+		if len(moves) == 0 {
+			break
+		}
+		move := &moves[choose(len(moves))]
+		if taken, _, _ := w.take(move); !taken || w.gone() {
+			continue
+		}
+		a.before(w)
+		packed = w.pack(packed[:0], p, &o)
+		if difference := a.after(slices.Clone(packed)); difference != "" {
+			return audited, a.nameOf(w, move) + ", then " + difference, nil
+		}
+		audited++
+	}
+	return audited, "", nil
+}

@@ -143,7 +143,7 @@ func editedField(f *form.Form, path string) (edited, error) {
 	for _, raw := range samples[:min(len(samples), 1)] {
 		add(raw)
 	}
-	if f.Submit.HoldUnchanged && len(samples) > 2 {
+	if f.Submit.HoldUnchanged && (len(samples) > 2 || f.Prefill.URL == "" && len(samples) > 1) {
 		add(samples[1])
 	}
 	if f.Submit.HoldUnchanged && len(samples) < 2 && f.Accepts(place.Field, form.Value{}) {

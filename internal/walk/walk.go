@@ -39,19 +39,8 @@ func Form(t *rapid.T) *form.Form {
 	for k := range rapid.IntRange(1, 5).Draw(t, "fields") {
 		randomField(t, &d, "f"+strconv.Itoa(k), 0)
 	}
-	if flip("rows") {
-		head := form.Field{Path: "crew", Kind: form.KindRows, Constraints: []form.Constraint{{Op: form.OpMaxItems, Value: form.Number(rapid.SampledFrom([]int64{2, 2, 2, 9, 10, 11, 20, 100}).Draw(t, "most rows"), 0)}}}
-		if flip("rows asked sometimes") {
-			head.Asked = randomCondition(t, &d, 0)
-		}
-		d.Fields = append(d.Fields, head)
-		first := len(d.Fields)
-		for k := range rapid.IntRange(1, 3).Draw(t, "members") {
-			randomField(t, &d, "crew/*/m"+strconv.Itoa(k), first)
-		}
-		if flip("default row") { // beside what a member of any row begins with
-			d.Defaults = append(d.Defaults, form.Answer{Place: form.Place{Field: form.FieldID(first - 1), Row: -1}, Value: form.Number(1, 0)})
-		}
+	for _, group := range []string{"crew", "boats"}[:rapid.SampledFrom([]int{0, 1, 1, 2}).Draw(t, "groups")] {
+		randomGroup(t, &d, group)
 	}
 	if flip("a field after the rows") { // that may depend on them
 		randomField(t, &d, "last", 0)
@@ -61,6 +50,33 @@ func Form(t *rapid.T) *form.Form {
 		t.Fatal(err)
 	}
 	return form
+}
+
+// randomGroup appends a group and its members.
+func randomGroup(t *rapid.T, d *form.Declaration, name string) {
+	flip := func(name string) bool { return rapid.Bool().Draw(t, name) }
+	head := form.Field{Path: name, Kind: form.KindRows}
+	add := func(op form.ConstraintOp, rows int64) {
+		head.Constraints = append(head.Constraints, form.Constraint{Op: op, Value: form.Number(rows, 0)})
+	}
+	if flip("rows required") {
+		head.Constraints = append(head.Constraints, form.Constraint{Op: form.OpRequired})
+	}
+	if flip("fewest rows") {
+		add(form.OpMinItems, rapid.Int64Range(1, 2).Draw(t, "fewest"))
+	}
+	add(form.OpMaxItems, rapid.SampledFrom([]int64{2, 2, 2, 9, 10, 11, 20, 100}).Draw(t, "most rows"))
+	if flip("rows asked sometimes") {
+		head.Asked = randomCondition(t, d, 0)
+	}
+	d.Fields = append(d.Fields, head)
+	first := len(d.Fields)
+	for k := range rapid.IntRange(1, 3).Draw(t, "members") {
+		randomField(t, d, name+"/*/m"+strconv.Itoa(k), first)
+	}
+	if flip("default row") { // beside what a member of any row begins with
+		d.Defaults = append(d.Defaults, form.Answer{Place: form.Place{Field: form.FieldID(first - 1), Row: -1}, Value: form.Number(1, 0)})
+	}
 }
 
 // randomField appends a field that may look at those from first on.
