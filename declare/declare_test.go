@@ -154,6 +154,19 @@ func TestSchemaBecomesFields(t *testing.T) {
 	require.Equal(t, "valueMissing", codes("crew/2/name"))
 }
 
+// The page of a form has a title, whatever was left out.
+func TestTheTitle(t *testing.T) {
+	for _, c := range []struct{ schema, rest, title string }{
+		{"{title: A permit, properties: {a: {type: string}}}", "title: A mooring permit", "A mooring permit"},
+		{"{title: A permit, properties: {a: {type: string}}}", "", "A permit"},
+		{"{properties: {a: {type: string, title: A}}}", "", "permit"},
+	} {
+		source, err := open(c.schema, c.rest)
+		require.NoError(t, err)
+		require.Equal(t, c.title, source.Form.Title)
+	}
+}
+
 func TestTheDemoIsWellDeclared(t *testing.T) {
 	for _, name := range harbour.Forms() {
 		source, err := declare.OpenFS(harbour.Files(), name)

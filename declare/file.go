@@ -1,6 +1,7 @@
 package declare
 
 import (
+	"cmp"
 	"errors"
 	"io/fs"
 	"os"
@@ -133,7 +134,6 @@ func (r *reader) form(root *document.Node) *Source {
 			r.Wrong(n, document.Describe(n), "a name of letters, digits and hyphens, such as mooring-permit")
 		}
 	}
-	d.Title = d.Name
 	if n := root.Get("title"); n != nil {
 		d.Title = r.Text(n)
 	}
@@ -149,6 +149,10 @@ func (r *reader) form(root *document.Node) *Source {
 	if n := root.Get("schema"); n != nil {
 		source.schema = r.schema(n)
 	}
+	if d.Title == "" && source.schema != nil {
+		d.Title = source.schema.Title
+	}
+	d.Title = cmp.Or(d.Title, d.Name)
 	if r.fields == nil {
 		return source // without fields every path would be a mistake
 	}

@@ -18,13 +18,13 @@ func (a *attempt) isOpen() bool { return a.number > 0 && a.outcome == OutcomeOpe
 func (p *Packer) forgetDead(s *Session, ahead Ahead) {
 	p.forgetKept(s)
 	s.forgetSubmission(ahead)
-	for g, group := range s.form.Groups() {
-		p.forgetSentRows(s, g, group)
-		s.forgetRemovedRows(group)
-	}
 	a := &s.attempt
 	if a.unsure && (a.outcome == OutcomeAccepted || a.outcome != OutcomeOpen && s.form.Prefill.URL == "") {
 		a.unsure = false // no load will bring what was sent
+	}
+	for g, group := range s.form.Groups() {
+		p.forgetSentRows(s, g, group)
+		s.forgetRemovedRows(group)
 	}
 	if a.unsure && p.options.Brings != nil && !p.mayBringSent(s) {
 		a.unsure = false
@@ -134,6 +134,9 @@ func (p *Packer) forgetSentRows(s *Session, g int, group form.FieldID) {
 	if s.form.Prefill.URL != "" {
 		if p.options.Brings == nil {
 			return
+		}
+		if s.attempt.unsure && slices.ContainsFunc(s.groups[g].base, func(r int32) bool { return s.rowIn(r, inSent) }) {
+			return // what was sent of a row is no news
 		}
 		count, mentioned := rowCount(group, p.options.Brings)
 		if !mentioned || s.maySentRowsBe(g, group, count, p.options.Brings) || !s.has(int32(group), bitBased) {

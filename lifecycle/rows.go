@@ -199,8 +199,8 @@ func (s *Session) eachRow(g int32, do func(r int32)) {
 	}
 }
 
-// setRows replaces the rows that are there now. A row that comes back is as it was saved: what
-// stood in it went when it was removed.
+// setRows replaces the rows that are there now. A row that comes back is as it was saved, for what
+// stood in it went when it was removed; what of it is asked is to be revised then.
 func (s *Session) setRows(group form.FieldID, now []int32) {
 	g := s.rowsOf(group)
 	if slices.Equal(g.now, now) {
@@ -217,7 +217,7 @@ func (s *Session) setRows(group form.FieldID, now []int32) {
 		for i := range s.cellsOf(r) {
 			if !s.has(i, bitLive) {
 				s.take(i, s.cells[i].baseline)
-				s.unmark(i, bitEdited|bitTouched|bitTyped|bitContested)
+				s.change(i, bitAsked, bitEdited|bitTouched|bitTyped|bitContested, s.cells[i].rules)
 			}
 		}
 		s.enliven(r)

@@ -1,6 +1,7 @@
 package verify_test
 
 import (
+	"os"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -36,6 +37,16 @@ func TestWhatIsLeftOutMakesNoDifference(t *testing.T) {
 		require.Empty(t, difference)
 		audited += steps
 	}))
+	if os.Getenv("LONG") != "" { // what takes many steps to come about
+		t.Run("wide walks of any form", rapid.MakeCheck(func(t *rapid.T) {
+			f := events.Form(t)
+			for _, o := range verify.Walks(f, verify.Options{Attempts: 2, Tries: 2, Loads: 2, Rows: 2, States: 30_000}, verify.Plan(f, 2)) {
+				result, err := verify.Walk(f, o)
+				require.NoError(t, err)
+				require.Empty(t, result.Differs)
+			}
+		}))
+	}
 	for _, name := range harbour.Forms() {
 		source, walks := bounds(t, name)
 		for _, o := range walks {

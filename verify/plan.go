@@ -70,10 +70,13 @@ func companionOf(f *form.Form, set []string) (path string, found bool) {
 	}) {
 		return "", false
 	}
-	for id := range f.Fields {
-		_, inRows := f.Group(form.FieldID(id))
-		if path := walkedPath(f, form.FieldID(id)); f.Fields[id].Kind != form.KindRows && !inRows && len(f.Fields[id].Asked) == 0 && !slices.Contains(set, path) && changes(form.FieldID(id)) {
-			return path, true
+	for _, rows := range []bool{false, true} { // rows only where there is nothing else: they come and go then
+		for id := range f.Fields {
+			_, inRows := f.Group(form.FieldID(id))
+			path := walkedPath(f, form.FieldID(id))
+			if f.Fields[id].Kind != form.KindRows && inRows == rows && len(f.Fields[id].Asked) == 0 && !slices.Contains(set, path) && (rows || changes(form.FieldID(id))) {
+				return path, true
+			}
 		}
 	}
 	return "", false
