@@ -58,7 +58,7 @@ type step struct {
 // backend answers the requests of a page when it is told to.
 type backend struct {
 	mu       sync.Mutex
-	answers  map[string][]scenario.Answer // by kind of request
+	answers  map[string][]scenario.Reply // by kind of request
 	arrived  map[string]int
 	held     map[string]chan struct{}
 	sent     []string // what came with each submission
@@ -219,7 +219,7 @@ func (b *tab) scenario(s *scenario.Scenario) {
 	t, form := b.t, s.Form()
 	steps, sent, session := played(t, s)
 	server := &backend{
-		answers: map[string][]scenario.Answer{"load": s.Backend.Prefill, "submit": s.Backend.Submit},
+		answers: map[string][]scenario.Reply{"load": s.Backend.Prefill, "submit": s.Backend.Submit},
 		arrived: map[string]int{}, held: map[string]chan struct{}{}, finished: make(chan struct{}),
 	}
 	for _, c := range s.Backend.Checks {

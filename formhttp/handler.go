@@ -336,8 +336,8 @@ func (h *Handler) leave(account string) {
 	}
 }
 
-func toAnswer(r replies.Response) (ledger.Answer, error) {
-	a := ledger.Answer{Status: r.Status, Header: r.Header}
+func toAnswer(r replies.Response) (ledger.Response, error) {
+	a := ledger.Response{Status: r.Status, Header: r.Header}
 	if r.Body == nil {
 		return a, nil
 	}
@@ -346,7 +346,7 @@ func toAnswer(r replies.Response) (ledger.Answer, error) {
 	return a, err
 }
 
-func toResponse(a ledger.Answer) replies.Response {
+func toResponse(a ledger.Response) replies.Response {
 	r := replies.Response{Status: a.Status, Header: a.Header, Now: time.Now()}
 	if len(a.Body) > 0 {
 		_ = json.Unmarshal(a.Body, &r.Body) // it was marshalled by toAnswer

@@ -29,7 +29,7 @@ var errHeld = errors.New("the form holds it")
 
 // notAnOutcome is an answer of the application that settles nothing: it is not
 // kept, and a repeat asks the application again.
-type notAnOutcome struct{ answer ledger.Answer }
+type notAnOutcome struct{ answer ledger.Response }
 
 func (notAnOutcome) Error() string { return "the application's answer settles nothing" }
 
@@ -39,9 +39,9 @@ func (notAnOutcome) Error() string { return "the application's answer settles no
 func (h *Handler) submit(w http.ResponseWriter, v *visit, sent *sent) {
 	w.Header().Set("Idempotency-Key", v.key) // so that client and logs can tell which it was
 	try := v.send(sent.button)
-	got, replayed, err := ledger.Once(v.request.Context(), h.o.Ledger, h.reservation(v, sent), h.o.Once, func(ctx context.Context) (ledger.Answer, error) {
+	got, replayed, err := ledger.Once(v.request.Context(), h.o.Ledger, h.reservation(v, sent), h.o.Once, func(ctx context.Context) (ledger.Response, error) {
 		if try == nil {
-			return ledger.Answer{}, errHeld
+			return ledger.Response{}, errHeld
 		}
 		return h.work(ctx, v, try)
 	})
@@ -86,29 +86,29 @@ func (h *Handler) failed(w http.ResponseWriter, r *http.Request, v *visit, err e
 }
 
 // work is what a submission is for, once the form and its schema allow it.
-func (h *Handler) work(ctx context.Context, v *visit, try *lifecycle.Effect) (ledger.Answer, error) {
+func (h *Handler) work(ctx context.Context, v *visit, try *lifecycle.Effect) (ledger.Response, error) {
 	body := h.form.AppendBody(nil, try.Values)
 	if err := h.valid(body); err != nil {
-		return ledger.Answer{}, fmt.Errorf("the schema refuses what the form accepts: %w", err)
+		return ledger.Response{}, fmt.Errorf("the schema refuses what the form accepts: %w", err)
 	}
 	response, err := h.ask(ctx, Submission{Form: h.form, Request: v.request, Button: try.Button, Key: v.key, Version: v.version(try.Version), Body: body})
 	if err != nil {
-		return ledger.Answer{}, err
+		return ledger.Response{}, err
 	}
 	if response.Status == 0 {
-		return ledger.Answer{}, errNoStatus
+		return ledger.Response{}, errNoStatus
 	}
 	answer, err := toAnswer(response)
 	if err != nil {
-		return ledger.Answer{}, err
+		return ledger.Response{}, err
 	}
 	switch kind := replies.Submit(h.form, response).Kind; {
 	case kind == lifecycle.ReplyAccepted:
 		return answer, nil
 	case isOutcome(kind):
-		return ledger.Answer{}, ledger.Refused{Answer: answer} // what the work has written is taken back
+		return ledger.Response{}, ledger.Refused{Response: answer} // what the work has written is taken back
 	}
-	return ledger.Answer{}, notAnOutcome{answer}
+	return ledger.Response{}, notAnOutcome{answer}
 }
 
 // ask lets the application work. A panic is an error like others: nothing was done.
@@ -138,7 +138,7 @@ func isOutcome(kind lifecycle.ReplyKind) bool {
 }
 
 // settle gives the answer to the session, and the client what follows.
-func (h *Handler) settle(w http.ResponseWriter, v *visit, try *lifecycle.Effect, got ledger.Answer) {
+func (h *Handler) settle(w http.ResponseWriter, v *visit, try *lifecycle.Effect, got ledger.Response) {
 	response := toResponse(got)
 	if try != nil {
 		response.Sent = try.Values

@@ -21,7 +21,7 @@ import (
 // forgets is a ledger that has forgotten a key when its work is done.
 type forgets struct{ ledger.Store }
 
-func (forgets) Settle(context.Context, ledger.Reservation, ledger.Answer) error {
+func (forgets) Settle(context.Context, ledger.Reservation, ledger.Response) error {
 	return ledger.ErrLost
 }
 
@@ -94,8 +94,8 @@ type told struct {
 	state ledger.State
 }
 
-func (l told) Reserve(context.Context, ledger.Reservation) (ledger.State, ledger.Answer, error) {
-	return l.state, ledger.Answer{}, nil
+func (l told) Reserve(context.Context, ledger.Reservation) (ledger.State, ledger.Response, error) {
+	return l.state, ledger.Response{}, nil
 }
 
 // A page says that something was received only where the ledger knows it, of the

@@ -190,7 +190,7 @@ func (w *Watch) checkWaiting(now facts) {
 		}
 		return
 	}
-	var armed [lifecycle.TimerSettle + 1]int
+	var armed [lifecycle.TimerSecondClick + 1]int
 	for _, timer := range w.timers {
 		armed[timer.Of]++
 	}

@@ -16,9 +16,9 @@ func ExampleOnce() {
 	reservation := ledger.Reservation{Key: ledger.Key{Principal: "skipper-7", Route: "/berths", Key: "3f1c"}, Fingerprint: sha256.Sum256([]byte("Heron"))}
 	for range 2 {
 		answer, repeated, err := ledger.Once(context.Background(), store, reservation, ledger.Options{},
-			func(context.Context) (ledger.Answer, error) {
+			func(context.Context) (ledger.Response, error) {
 				fmt.Println("the berth is given")
-				return ledger.Answer{Status: 201}, nil
+				return ledger.Response{Status: 201}, nil
 			})
 		fmt.Println(answer.Status, repeated, err)
 	}

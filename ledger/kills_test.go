@@ -106,13 +106,13 @@ func permitServer(ctx context.Context, name string, apart bool) error {
 	return http.Serve(listener, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		key := r.Header.Get("Idempotency-Key")
 		reservation := ledger.Reservation{Key: ledger.Key{Route: "/permits", Key: key}}
-		answer, replayed, err := ledger.Once(r.Context(), b.store, reservation, ledger.Options{Lease: time.Second}, func(ctx context.Context) (ledger.Answer, error) {
+		answer, replayed, err := ledger.Once(r.Context(), b.store, reservation, ledger.Options{Lease: time.Second}, func(ctx context.Context) (ledger.Response, error) {
 			_, _ = os.Stdout.WriteString("b")
 			if err := b.add(ctx, key); err != nil {
-				return ledger.Answer{}, err
+				return ledger.Response{}, err
 			}
 			time.Sleep(time.Duration(rand.IntN(3)) * time.Millisecond)
-			return ledger.Answer{Status: 201, Body: fmt.Appendf(nil, "%s by %d", key, os.Getpid())}, nil
+			return ledger.Response{Status: 201, Body: fmt.Appendf(nil, "%s by %d", key, os.Getpid())}, nil
 		})
 		if err != nil {
 			http.Error(w, err.Error(), http.StatusServiceUnavailable)

@@ -20,9 +20,9 @@ type taken struct {
 	asked atomic.Int32
 }
 
-func (s *taken) Reserve(ctx context.Context, r ledger.Reservation) (ledger.State, ledger.Answer, error) {
+func (s *taken) Reserve(ctx context.Context, r ledger.Reservation) (ledger.State, ledger.Response, error) {
 	if s.asked.Add(1) > 1 {
-		return ledger.InFlight, ledger.Answer{}, nil
+		return ledger.InFlight, ledger.Response{}, nil
 	}
 	return s.Store.Reserve(ctx, r)
 }
@@ -30,12 +30,12 @@ func (s *taken) Reserve(ctx context.Context, r ledger.Reservation) (ledger.State
 // Work whose claim another has taken over ends soon, and its outcome is not known, whatever it
 // says itself.
 func TestALostClaimEndsTheWork(t *testing.T) {
-	for _, says := range []error{nil, errors.New("interrupted"), ledger.Refused{Answer: ledger.Answer{Status: 422}}} {
+	for _, says := range []error{nil, errors.New("interrupted"), ledger.Refused{Response: ledger.Response{Status: 422}}} {
 		_, _, err := ledger.Once(t.Context(), &taken{Store: memory.New(time.Hour)}, ledger.Reservation{Key: ledger.Key{Key: "a"}}, ledger.Options{Lease: 30 * time.Millisecond, Limit: time.Hour},
-			func(ctx context.Context) (ledger.Answer, error) {
+			func(ctx context.Context) (ledger.Response, error) {
 				<-ctx.Done()
 				require.ErrorIs(t, context.Cause(ctx), ledger.ErrLost)
-				return ledger.Answer{Status: 201}, says
+				return ledger.Response{Status: 201}, says
 			})
 		require.ErrorIs(t, err, ledger.ErrLost)
 	}

@@ -2,8 +2,8 @@
 // once, and every repeat gets the same answer.
 //
 //	answer, replayed, err := ledger.Once(ctx, store, ledger.Reservation{Key: key, Fingerprint: print}, ledger.Options{},
-//		func(ctx context.Context) (ledger.Answer, error) {
-//			return ledger.Answer{Status: 201}, nil // the work
+//		func(ctx context.Context) (ledger.Response, error) {
+//			return ledger.Response{Status: 201}, nil // the work
 //		})
 //
 // Each store is a package of its own below this one, so that a program links
@@ -26,8 +26,8 @@ type Key struct {
 	Key       string
 }
 
-// Answer is what a request got, and what each repeat gets.
-type Answer struct {
+// Response is what a request got, and what each repeat gets.
+type Response struct {
 	Status int
 	Header map[string]string
 	Body   []byte
@@ -57,12 +57,12 @@ const (
 type Store interface {
 	// Reserve claims a key, or tells what is known of it. The owner of a claim that is not
 	// settled renews its lease with it.
-	Reserve(ctx context.Context, r Reservation) (State, Answer, error)
+	Reserve(ctx context.Context, r Reservation) (State, Response, error)
 	// Settle stores the answer. The error is ErrLost where another owner has taken
 	// over: the work must not take effect then.
-	Settle(ctx context.Context, r Reservation, a Answer) error
+	Settle(ctx context.Context, r Reservation, a Response) error
 	// Find reads the answer of a settled key. It claims nothing.
-	Find(ctx context.Context, k Key) (a Answer, known bool, err error)
+	Find(ctx context.Context, k Key) (a Response, known bool, err error)
 	// Release gives the key back: the work has failed, and a repeat may try again.
 	Release(ctx context.Context, r Reservation) error
 }
@@ -75,13 +75,13 @@ type Transactional interface {
 	// its context: each store has a function for that. The state is Reserved where
 	// the work was done now. Where another works on the key it waits up to patience
 	// for the end of that, then answers InFlight.
-	Transact(ctx context.Context, r Reservation, patience time.Duration, work Work) (State, Answer, error)
+	Transact(ctx context.Context, r Reservation, patience time.Duration, work Work) (State, Response, error)
 }
 
 // Work is what a key is for. An error means that nothing has been done, and the key is given
 // back; but see [Refused]. A Transactional store may do it more than once, of which one takes
 // effect.
-type Work func(context.Context) (Answer, error)
+type Work func(context.Context) (Response, error)
 
 // What a request can get instead of an answer.
 var (
@@ -96,15 +96,15 @@ var (
 // Refused is the error of work that is refused for good. The answer is kept under the key, and
 // a Transactional store takes back what the work has written. With another store the work has
 // to leave nothing behind by itself.
-type Refused struct{ Answer Answer }
+type Refused struct{ Response Response }
 
 func (Refused) Error() string { return "the work is refused" }
 
 // AsRefused is the answer of work that is refused, for a store: whether an error is that.
-func AsRefused(err error) (Answer, bool) {
+func AsRefused(err error) (Response, bool) {
 	var refused Refused
 	is := errors.As(err, &refused)
-	return refused.Answer, is
+	return refused.Response, is
 }
 
 // Ready is an error where a store cannot be read, for the readiness of a server.
@@ -130,12 +130,12 @@ func (o Options) orDefaults() Options {
 // replayed; while the first is still at work it waits a little, then gets
 // ErrInFlight. Work that fails or panics gives its key back. With a Transactional
 // store the work and its answer commit together.
-func Once(ctx context.Context, store Store, r Reservation, o Options, work Work) (a Answer, replayed bool, err error) {
+func Once(ctx context.Context, store Store, r Reservation, o Options, work Work) (a Response, replayed bool, err error) {
 	o = o.orDefaults()
 	r.Lease = o.Lease
 	_, _ = rand.Read(r.Owner[:]) // it never fails
 	var given []byte             // the body, also where it is too large to be kept
-	kept := func(ctx context.Context) (Answer, error) {
+	kept := func(ctx context.Context) (Response, error) {
 		limited, cancel := context.WithTimeout(ctx, o.Limit)
 		defer cancel()
 		a, err := work(limited)
@@ -144,15 +144,15 @@ func Once(ctx context.Context, store Store, r Reservation, o Options, work Work)
 		case isRefused:
 			a = refused
 		case err != nil && limited.Err() != nil && ctx.Err() == nil:
-			return Answer{}, fmt.Errorf("%w: the work took longer than %s: %w", ErrBusy, o.Limit, err)
+			return Response{}, fmt.Errorf("%w: the work took longer than %s: %w", ErrBusy, o.Limit, err)
 		case err != nil:
-			return Answer{}, err
+			return Response{}, err
 		}
 		if given = a.Body; len(given) > o.MaxBody {
 			a.Body = nil
 		}
 		if isRefused {
-			return Answer{}, Refused{a}
+			return Response{}, Refused{a}
 		}
 		return a, nil
 	}
@@ -161,33 +161,33 @@ func Once(ctx context.Context, store Store, r Reservation, o Options, work Work)
 		state, answer, err := attempt(ctx, store, r, time.Until(deadline), kept)
 		switch {
 		case err != nil:
-			return Answer{}, false, err
+			return Response{}, false, err
 		case state == Settled:
 			return answer, true, nil
 		case state == Different:
-			return Answer{}, false, ErrDifferent
+			return Response{}, false, ErrDifferent
 		case state == Reserved:
 			answer.Body = given
 			return answer, false, nil
 		case time.Now().After(deadline):
-			return Answer{}, false, ErrInFlight
+			return Response{}, false, ErrInFlight
 		}
 		select {
 		case <-ctx.Done():
-			return Answer{}, false, ctx.Err()
+			return Response{}, false, ctx.Err()
 		case <-time.After(pause):
 		}
 	}
 }
 
 // attempt does the work if the key is free.
-func attempt(ctx context.Context, store Store, r Reservation, patience time.Duration, work Work) (State, Answer, error) {
+func attempt(ctx context.Context, store Store, r Reservation, patience time.Duration, work Work) (State, Response, error) {
 	if transactional, ok := store.(Transactional); ok {
 		return transactional.Transact(ctx, r, max(0, patience), work)
 	}
 	state, answer, err := store.Reserve(ctx, r)
 	if err != nil {
-		return 0, Answer{}, fmt.Errorf("reserving the key: %w", err)
+		return 0, Response{}, fmt.Errorf("reserving the key: %w", err)
 	}
 	if state == Reserved {
 		answer, err = settle(ctx, store, r, work)
@@ -195,7 +195,7 @@ func attempt(ctx context.Context, store Store, r Reservation, patience time.Dura
 	return state, answer, err
 }
 
-func settle(ctx context.Context, store Store, r Reservation, work Work) (a Answer, err error) {
+func settle(ctx context.Context, store Store, r Reservation, work Work) (a Response, err error) {
 	held, end := renewing(ctx, store, r)
 	settled := false
 	defer func() {
@@ -212,13 +212,13 @@ func settle(ctx context.Context, store Store, r Reservation, work Work) (a Answe
 		a, err = refused, nil
 	}
 	if context.Cause(held) == ErrLost { // what another does meanwhile is not known, whatever this work says
-		return Answer{}, errors.Join(ErrLost, err)
+		return Response{}, errors.Join(ErrLost, err)
 	}
 	if err != nil {
-		return Answer{}, err
+		return Response{}, err
 	}
 	if err = store.Settle(ctx, r, a); err != nil {
-		return Answer{}, fmt.Errorf("settling the key: %w", err)
+		return Response{}, fmt.Errorf("settling the key: %w", err)
 	}
 	settled = true
 	return a, nil

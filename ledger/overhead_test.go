@@ -34,8 +34,8 @@ var body = make([]byte, 1024)
 func around(store ledger.Store, work func(context.Context) error) func(key string) error {
 	return func(key string) error {
 		_, _, err := ledger.Once(context.Background(), store, ledger.Reservation{Key: ledger.Key{Route: "/permits", Key: key}}, ledger.Options{},
-			func(ctx context.Context) (ledger.Answer, error) {
-				return ledger.Answer{Status: 201, Body: body}, work(ctx)
+			func(ctx context.Context) (ledger.Response, error) {
+				return ledger.Response{Status: 201, Body: body}, work(ctx)
 			})
 		return err
 	}

@@ -15,22 +15,22 @@ type Row struct {
 
 // State is what a row means for a reservation that has just been tried. A row
 // with its own owner was won, also where the answer of an earlier try was lost.
-func (row Row) State(r Reservation) (State, Answer, error) {
+func (row Row) State(r Reservation) (State, Response, error) {
 	switch {
 	case !bytes.Equal(row.Fingerprint, r.Fingerprint[:]):
-		return Different, Answer{}, nil
+		return Different, Response{}, nil
 	case row.Status == nil && bytes.Equal(row.Owner, r.Owner[:]):
-		return Reserved, Answer{}, nil
+		return Reserved, Response{}, nil
 	case row.Status == nil:
-		return InFlight, Answer{}, nil
+		return InFlight, Response{}, nil
 	}
-	a, err := row.Answer()
+	a, err := row.Response()
 	return Settled, a, err
 }
 
-// Answer is what a settled row was answered with.
-func (row Row) Answer() (a Answer, err error) {
-	a = Answer{Status: *row.Status, Body: row.Body}
+// Response is what a settled row was answered with.
+func (row Row) Response() (a Response, err error) {
+	a = Response{Status: *row.Status, Body: row.Body}
 	if row.Header != nil {
 		err = json.Unmarshal([]byte(*row.Header), &a.Header)
 	}
@@ -38,7 +38,7 @@ func (row Row) Answer() (a Answer, err error) {
 }
 
 // HeaderText writes the header as a Row has it.
-func (a Answer) HeaderText() string {
+func (a Response) HeaderText() string {
 	text, _ := json.Marshal(a.Header) // texts only: it does not fail
 	return string(text)
 }

@@ -14,12 +14,12 @@ const secondClick = time.Second
 // cleared, adopts what the reply brought, or is left.
 func (s *Session) settleAccepted(r *Reply) {
 	s.accepted = true
-	s.attempt.outcome, s.standing = OutcomeAccepted, OutcomeAccepted
+	s.attempt.outcome, s.newestOutcome = OutcomeAccepted, OutcomeAccepted
 	creates := s.form.Submit.Creates()
 	lost := s.losesVersion(r)
-	if s.kept.present {
+	if s.deferred.present {
 		s.load.needs = 0 // what was accepted is as good as the answer that is dropped
-		s.dropKept()
+		s.dropDeferred()
 	}
 	s.load.needs &^= needRestored // what was accepted has no blanks that a load would fill
 	if lost {
@@ -47,7 +47,7 @@ func (s *Session) settleAccepted(r *Reply) {
 	}
 	s.say(said, Polite)
 	if creates {
-		s.arm(TimerSettle, secondClick)
+		s.arm(TimerSecondClick, secondClick)
 	}
 	if s.form.Accepted.Lasts > 0 {
 		s.arm(TimerAccepted, s.form.Accepted.Lasts)
@@ -62,7 +62,7 @@ func (s *Session) settleAccepted(r *Reply) {
 // losesVersion reports whether a form that replaces knew a version, and does not
 // after this acceptance. The next save would go over somebody else's work.
 func (s *Session) losesVersion(r *Reply) bool {
-	known := s.attempt.version != "" || s.version != "" || s.kept.version != ""
+	known := s.attempt.version != "" || s.version != "" || s.deferred.version != ""
 	// A merge patch without a version may have met anything, beside what it changed.
 	met := s.form.Submit.Method == "PATCH" && s.attempt.version == ""
 	return known && (r.Version == "" || met) && !s.form.Submit.Creates() && s.form.Prefill.URL != ""

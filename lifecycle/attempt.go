@@ -52,11 +52,11 @@ func (s *Session) begin(button int32) {
 	if a.key == old || a.key == s.adoptedKey { // a restored key that this seed makes too
 		a.key = s.seed.key(-number)
 	}
-	s.standing = OutcomeOpen
+	s.newestOutcome = OutcomeOpen
 	s.received = receivedMark{}
 	s.clearNext, s.thenDue = false, false
 	s.endAccepted()
-	s.disarm(TimerSettle)
+	s.disarm(TimerSecondClick)
 	s.sendTry()
 }
 

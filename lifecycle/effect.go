@@ -40,9 +40,9 @@ const (
 	TimerCheckDelay
 	TimerCheck
 	TimerSend
-	TimerWait     // the pause before an automatic repeat
-	TimerAccepted // how long the success state stands
-	TimerSettle   // the second after an acceptance in which a click is a second click
+	TimerWait        // the pause before an automatic repeat
+	TimerAccepted    // how long the success state stands
+	TimerSecondClick // the second after an acceptance in which a click is a second click
 )
 
 var timerWords = [...]string{"load", "check delay", "check", "send", "wait", "accepted", "second click"}

@@ -83,7 +83,7 @@ func (s *Session) edit(e *Event) error {
 func (s *Session) beginEdit() {
 	s.byEdit = true
 	s.endAccepted()
-	s.disarm(TimerSettle)
+	s.disarm(TimerSecondClick)
 	s.dropFormIssues()
 }
 

@@ -16,7 +16,7 @@ func (a *attempt) isOpen() bool { return a.number > 0 && a.outcome == OutcomeOpe
 
 // forgetDead drops all that is dead in a session.
 func (p *Packer) forgetDead(s *Session, ahead Ahead) {
-	p.forgetKept(s)
+	p.forgetDeferred(s)
 	s.forgetSubmission(ahead)
 	a := &s.attempt
 	if a.unsure && (a.outcome == OutcomeAccepted || a.outcome != OutcomeOpen && s.form.Prefill.URL == "") {
@@ -51,24 +51,24 @@ func (p *Packer) forgetBrought(s *Session) {
 	}
 }
 
-// forgetKept drops an answer that waits for the attempt, where it brings what is there.
-func (p *Packer) forgetKept(s *Session) {
-	if s.kept.present && p.keptChangesNothing(s) {
-		s.dropKept()
+// forgetDeferred drops an answer that waits for the attempt, where it brings what is there.
+func (p *Packer) forgetDeferred(s *Session) {
+	if s.deferred.present && p.deferredChangesNothing(s) {
+		s.dropDeferred()
 	}
 }
 
-func (p *Packer) keptChangesNothing(s *Session) bool {
-	if s.load.needs != 0 || s.kept.version != s.version || len(s.waiting) > 0 {
+func (p *Packer) deferredChangesNothing(s *Session) bool {
+	if s.load.needs != 0 || s.deferred.version != s.version || len(s.waiting) > 0 {
 		return false
 	}
 	for _, group := range s.form.Groups() {
-		if _, mentioned := rowCount(group, s.keptValues); mentioned || s.has(int32(group), bitMentioned) {
+		if _, mentioned := rowCount(group, s.deferredValues); mentioned || s.has(int32(group), bitMentioned) {
 			return false
 		}
 	}
 	in := 0
-	for _, v := range s.keptValues {
+	for _, v := range s.deferredValues {
 		i, ok := s.incomingCell(v.Place)
 		if !ok || s.cells[i].baseline != v.Value || s.cells[i].bits&(bitRestored|bitStays|bitUnknown) != 0 {
 			return false
@@ -76,7 +76,7 @@ func (p *Packer) keptChangesNothing(s *Session) bool {
 		in++
 	}
 	for i := range s.cells { // what an earlier answer mentioned, and this one does not, would be absent
-		if c := &s.cells[i]; c.bits&(bitRestored|bitStays) != 0 || c.bits&bitMentioned != 0 && !slices.ContainsFunc(s.keptValues, func(v form.Answer) bool { return v.Field == c.field }) {
+		if c := &s.cells[i]; c.bits&(bitRestored|bitStays) != 0 || c.bits&bitMentioned != 0 && !slices.ContainsFunc(s.deferredValues, func(v form.Answer) bool { return v.Field == c.field }) {
 			return false
 		}
 	}
@@ -96,7 +96,7 @@ func (s *Session) forgetSubmission(ahead Ahead) {
 	if s.activity != ActivitySending && s.activity != ActivityWaiting {
 		a.repeats, a.waited = 0, false
 	}
-	if a.number > 0 && !open && !s.received.on && s.standing != OutcomeDenied {
+	if a.number > 0 && !open && !s.received.on && s.newestOutcome != OutcomeDenied {
 		a.button = 0
 	}
 }

@@ -129,14 +129,14 @@ func (w *stateWriter) state() {
 			}
 		}
 	}
-	w.number(int64(s.prefill), int64(s.activity), int64(s.standing), int64(s.leave))
+	w.number(int64(s.prefill), int64(s.activity), int64(s.newestOutcome), int64(s.leave))
 	w.number(int64(s.leaveKind), int64(s.asked), int64(s.pressed), int64(s.load.needs))
 	w.flags(s.load.request != 0, s.load.arrived, s.revealed, s.follow, s.received.on, s.received.cleared, s.clearNext, s.thenDue, s.guard,
-		s.applied > 0, s.kept.present, s.kept.ask)
+		s.applied > 0, s.deferred.present, s.deferred.ask)
 	w.text(s.version)
-	if s.kept.present {
-		w.answers(s.keptValues)
-		w.text(s.kept.version)
+	if s.deferred.present {
+		w.answers(s.deferredValues)
+		w.text(s.deferred.version)
 	}
 	for _, t := range s.timers {
 		w.flags(t != 0)

@@ -147,7 +147,7 @@ func (s *Session) returned() error {
 		s.unsettle(form.Message{ID: form.MessageUnsettled})
 	}
 	if !s.open() {
-		s.mergeKept()
+		s.mergeDeferred()
 		s.thenHeld()
 	}
 	if s.load.request != 0 {

@@ -20,9 +20,9 @@ const (
 	needRows                       // restored answers wait for their rows
 )
 
-// kept is an answer that arrived while an attempt was open: its values are in
-// Session.keptValues.
-type kept struct {
+// deferred is an answer that arrived while an attempt was open: its values are in
+// Session.deferredValues.
+type deferred struct {
 	present bool
 	ask     bool
 	version string
@@ -75,10 +75,10 @@ func (s *Session) loaded(e *Event) error {
 	s.load.request = 0
 	s.load.arrived = true
 	s.prefill = PrefillReady
-	s.dropKept()
+	s.dropDeferred()
 	if s.open() && !(restored && s.activity == ActivityIdle) {
-		s.kept.present, s.kept.ask, s.kept.version = true, ask, e.Version
-		s.keptValues = append(s.keptValues, e.Values...)
+		s.deferred.present, s.deferred.ask, s.deferred.version = true, ask, e.Version
+		s.deferredValues = append(s.deferredValues, e.Values...)
 		return nil
 	}
 	s.mergeLoaded(e.Values, e.Version, ask)
@@ -102,15 +102,15 @@ func (s *Session) mergeLoaded(values []form.Answer, version string, ask bool) {
 	s.placeWaiting(ask)
 }
 
-// mergeKept merges the answer that waited for the attempt.
-func (s *Session) mergeKept() {
-	if s.kept.present {
-		s.kept.present = false
-		s.mergeLoaded(s.keptValues, s.kept.version, s.kept.ask)
+// mergeDeferred merges the answer that waited for the attempt.
+func (s *Session) mergeDeferred() {
+	if s.deferred.present {
+		s.deferred.present = false
+		s.mergeLoaded(s.deferredValues, s.deferred.version, s.deferred.ask)
 	}
 }
 
-func (s *Session) dropKept() { s.kept, s.keptValues = kept{}, s.keptValues[:0] }
+func (s *Session) dropDeferred() { s.deferred, s.deferredValues = deferred{}, s.deferredValues[:0] }
 
 func (s *Session) loadFailed(r RequestID) error {
 	if err := s.currentLoad(r); err != nil {
@@ -129,7 +129,7 @@ func (s *Session) loadTimedOut() {
 func (s *Session) endFailedLoad() {
 	s.load.request = 0
 	s.prefill = PrefillFailed
-	if s.load.arrived && (s.load.needs == 0 || s.kept.present) {
+	if s.load.arrived && (s.load.needs == 0 || s.deferred.present) {
 		s.prefill = PrefillReady
 	}
 	s.say(form.Message{ID: form.MessageLoadFailed}, Assertive)

@@ -60,7 +60,7 @@ const knownVersion = "v"
 // forget drops what has no future.
 func (p *Packer) forget(s *Session, ahead Ahead) {
 	s.notice, s.focus, s.ignored, s.applied = notice{}, WholeForm, 0, min(s.applied, 1)
-	for _, version := range [...]*string{&s.version, &s.attempt.version, &s.kept.version} {
+	for _, version := range [...]*string{&s.version, &s.attempt.version, &s.deferred.version} {
 		if *version != "" && !s.form.Submit.Creates() {
 			*version = knownVersion
 		} else {
@@ -69,8 +69,8 @@ func (p *Packer) forget(s *Session, ahead Ahead) {
 	}
 	s.adoptedKey = Key{}
 	s.receipt = Receipt{Values: s.receipt.Values[:0]}
-	if !s.kept.present {
-		s.dropKept()
+	if !s.deferred.present {
+		s.dropDeferred()
 	}
 	if s.leave != LeaveAsking && s.leave != LeaveDeparting {
 		s.leaveTo, s.leaveKind, s.asked = "", 0, AskNothing
@@ -241,7 +241,7 @@ func (p *Packer) orderAlike(s *Session) {
 	}
 	if p.names.reordered {
 		p.rename(s)
-		p.names.Reorder(s.keptValues)
+		p.names.Reorder(s.deferredValues)
 	}
 	if len(p.options.Alike) > 0 { // issues stand as the server said them, which tells the fields apart
 		slices.SortStableFunc(s.issues, func(a, b issue) int { return cmp.Compare(a.cell, b.cell) })

@@ -131,20 +131,20 @@ func packScalars(c *codec.Codec, s *Session) {
 		s.scalars = scalars{focus: WholeForm}
 	}
 	a := &s.attempt
-	c.Flags(&s.revealed, &s.follow, &s.clearNext, &s.guard, &s.received.on, &s.received.cleared, &s.kept.present)
+	c.Flags(&s.revealed, &s.follow, &s.clearNext, &s.guard, &s.received.on, &s.received.cleared, &s.deferred.present)
 	applied := s.applied > 0
-	c.Flags(&s.kept.ask, &s.load.arrived, &applied, &a.unsure, &a.waited, &a.adopted, &s.thenDue)
+	c.Flags(&s.deferred.ask, &s.load.arrived, &applied, &a.unsure, &a.waited, &a.adopted, &s.thenDue)
 	if c.Reads() && applied {
 		s.applied = 1
 	}
-	version, sent, kept := s.version != "", a.version != "", s.kept.version != ""
-	c.Flags(&version, &sent, &kept)
+	version, sent, deferred := s.version != "", a.version != "", s.deferred.version != ""
+	c.Flags(&version, &sent, &deferred)
 	packVersion(c, &s.version, version)
 	packVersion(c, &a.version, sent)
-	packVersion(c, &s.kept.version, kept)
+	packVersion(c, &s.deferred.version, deferred)
 	codec.Number(c, &s.prefill)
 	codec.Number(c, &s.activity)
-	codec.Number(c, &s.standing)
+	codec.Number(c, &s.newestOutcome)
 	codec.Number(c, &s.leave)
 	codec.Number(c, &s.leaveKind)
 	codec.Number(c, &s.asked)
@@ -186,7 +186,7 @@ func packLists(c *codec.Codec, s *Session) {
 		c.Text(&x.code)
 		c.Text(&x.text)
 	})
-	codec.List(c, &s.keptValues, func(c *codec.Codec, a *form.Answer) {
+	codec.List(c, &s.deferredValues, func(c *codec.Codec, a *form.Answer) {
 		packPlace(c, &a.Place)
 		packValue(c, &a.Value)
 	})

@@ -33,8 +33,8 @@ func (s *Session) Submission() Submission {
 		return SubmissionIdle + Submission(s.activity)
 	case s.unsettled():
 		return SubmissionUnsettled
-	case s.standing != OutcomeOpen:
-		return SubmissionAccepted + Submission(s.standing-OutcomeAccepted)
+	case s.newestOutcome != OutcomeOpen:
+		return SubmissionAccepted + Submission(s.newestOutcome-OutcomeAccepted)
 	default:
 		return SubmissionIdle
 	}

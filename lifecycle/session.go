@@ -20,9 +20,9 @@ type Session struct {
 	issues []issue    // of checks and of the server, as they came
 	tries  []tryState // of the newest attempt
 
-	keptValues []form.Answer   // of scalars.kept
-	waiting    []waitingAnswer // what an earlier page kept of rows that a load has to bring
-	receipt    Receipt
+	deferredValues []form.Answer   // of scalars.deferred
+	waiting        []waitingAnswer // what an earlier page kept of rows that a load has to bring
+	receipt        Receipt
 	scalars
 
 	// What belongs to the step that is being taken.
@@ -41,23 +41,23 @@ type Session struct {
 type scalars struct {
 	tally tally
 
-	prefill  Prefill
-	load     load
-	kept     kept
-	version  string
-	revealed bool // every issue is shown
-	activity Activity
-	pressed  int32 // the button of the submit under way
-	follow   bool  // newer values go once the older attempt is settled
-	ignored  int32
-	attempt  attempt
-	standing Outcome // the newest outcome, while it stands
-	received receivedMark
+	prefill       Prefill
+	load          load
+	deferred      deferred
+	version       string
+	revealed      bool // every issue is shown
+	activity      Activity
+	pressed       int32 // the button of the submit under way
+	follow        bool  // newer values go once the older attempt is settled
+	ignored       int32
+	attempt       attempt
+	newestOutcome Outcome // open once it is over: with an edit, a reset, a new attempt or in time
+	received      receivedMark
 	// The key of the attempt that an earlier page left open, if there was one.
 	adoptedKey Key
-	clearNext  bool                     // clear waits for the next reset
-	thenDue    bool                     // what follows an acceptance waits for newer values, which are checked
-	timers     [TimerSettle + 1]TimerID // armed timers, except those of checks
+	clearNext  bool                          // clear waits for the next reset
+	thenDue    bool                          // what follows an acceptance waits for newer values, which are checked
+	timers     [TimerSecondClick + 1]TimerID // armed timers, except those of checks
 
 	leave     Leave
 	leaveTo   string
@@ -350,7 +350,7 @@ func (s *Session) CopyFrom(t *Session) {
 	s.checks = append(s.checks[:0], t.checks...)
 	s.issues = append(s.issues[:0], t.issues...)
 	s.tries = append(s.tries[:0], t.tries...)
-	s.keptValues = append(s.keptValues[:0], t.keptValues...)
+	s.deferredValues = append(s.deferredValues[:0], t.deferredValues...)
 	s.waiting = append(s.waiting[:0], t.waiting...)
 	values := append(s.receipt.Values[:0], t.receipt.Values...)
 	s.receipt = t.receipt
@@ -371,7 +371,7 @@ func (g *rows) copyFrom(h *rows) {
 func (s *Session) Same(t *Session) bool {
 	if s.scalars != t.scalars || len(s.cells) != len(t.cells) ||
 		!slices.Equal(s.rows, t.rows) || !slices.Equal(s.checks, t.checks) ||
-		!slices.Equal(s.issues, t.issues) || !slices.Equal(s.tries, t.tries) || !slices.Equal(s.keptValues, t.keptValues) || !slices.Equal(s.waiting, t.waiting) {
+		!slices.Equal(s.issues, t.issues) || !slices.Equal(s.tries, t.tries) || !slices.Equal(s.deferredValues, t.deferredValues) || !slices.Equal(s.waiting, t.waiting) {
 		return false
 	}
 	if a, b := &s.receipt, &t.receipt; a.To != b.To || a.Version != b.Version || a.Text != b.Text || !slices.Equal(a.Values, b.Values) {

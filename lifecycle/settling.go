@@ -19,7 +19,7 @@ func (s *Session) unsettle(m form.Message) {
 		s.attempt.unsure = true
 	}
 	if s.load.needs&needRestored != 0 {
-		s.mergeKept() // what had not loaded yet is no blank that somebody wants
+		s.mergeDeferred() // what had not loaded yet is no blank that somebody wants
 	}
 	s.say(m, Assertive)
 }
@@ -36,7 +36,7 @@ func (s *Session) retry() error {
 		return ErrNoRetry
 	case s.unsettled():
 		s.startRepeat(false)
-	case s.standing == OutcomeDenied:
+	case s.newestOutcome == OutcomeDenied:
 		s.press(s.attempt.button, false)
 	default:
 		return ErrNoRetry
@@ -142,8 +142,8 @@ func (s *Session) settle(r *Reply) {
 
 // settleRefused places what the server has said.
 func (s *Session) settleRefused(r *Reply) {
-	s.attempt.outcome, s.standing = OutcomeRefused, OutcomeRefused
-	s.mergeKept()
+	s.attempt.outcome, s.newestOutcome = OutcomeRefused, OutcomeRefused
+	s.mergeDeferred()
 	s.dropIssues(func(x *issue) bool { return x.source == SourceServer })
 	for _, entry := range r.Entries {
 		s.addIssue(s.refusalOf(entry))
@@ -225,9 +225,9 @@ func (s *Session) settleOutdated(r *Reply) {
 		s.settleRefused(r)
 		return
 	}
-	s.attempt.outcome, s.standing = OutcomeOutdated, OutcomeOutdated
+	s.attempt.outcome, s.newestOutcome = OutcomeOutdated, OutcomeOutdated
 	s.follow = false
-	s.mergeKept()
+	s.mergeDeferred()
 	s.load.needs |= needOutdated
 	s.startLoad()
 	s.say(form.Message{ID: form.MessageOutdated}, Assertive)
@@ -243,8 +243,8 @@ func (s *Session) settleDenied(r *Reply) {
 		s.unsettle(m)
 		return
 	}
-	s.attempt.outcome, s.standing = OutcomeDenied, OutcomeDenied
-	s.mergeKept()
+	s.attempt.outcome, s.newestOutcome = OutcomeDenied, OutcomeDenied
+	s.mergeDeferred()
 	s.say(m, Assertive)
 }
 
@@ -261,7 +261,7 @@ func (s *Session) followUp() {
 		s.sendDelayedChecks()
 		return
 	}
-	if s.standing == OutcomeRefused {
+	if s.newestOutcome == OutcomeRefused {
 		s.say(form.Message{ID: form.MessageFollowing}, Polite)
 	}
 	s.begin(s.pressed)

@@ -116,7 +116,7 @@ func TestNoStateIsForgotten(t *testing.T) {
 		"seed[15]": "two runs of one session have other keys", "scalars.attempt.key[15]": "as above", "scalars.adoptedKey[15]": "as above",
 		"form": notCompared["form"], "effects": step, "answers": step, "changed": step, "scratch": step, "byEdit": step, "editedNow": step, "accepted": step, "said": step,
 		"cells[].row": derived, "rows[].group": derived, "rows[].first": derived, "rows[].in": derived, "rows[].at": derived, "groups[].free[]": derived, "scalars.tally": derived, "waiting[].place": derived,
-		"keptValues[].Changed": "only what is sent has that mark", "receipt.Values[].Changed": "as above", "waiting[].Kept.Veiled": "it is written where it stands for something",
+		"deferredValues[].Changed": "only what is sent has that mark", "receipt.Values[].Changed": "as above", "waiting[].Kept.Veiled": "it is written where it stands for something",
 	}
 	const nothing, anew = "nothing follows from it", "the numbers are given anew"
 	notPacked := map[string]string{

@@ -47,8 +47,8 @@ func (s *Session) press(button int32, fromLeave bool) {
 // justAccepted reports whether a click is the second one of an acceptance that
 // came fast.
 func (s *Session) justAccepted(button int32) bool {
-	return s.form.Submit.Creates() && (s.timers[TimerSettle] != 0 ||
-		s.standing == OutcomeAccepted && s.holds(button).Has(HoldReceived))
+	return s.form.Submit.Creates() && (s.timers[TimerSecondClick] != 0 ||
+		s.newestOutcome == OutcomeAccepted && s.holds(button).Has(HoldReceived))
 }
 
 // resumeSubmit goes on with a submit whose checks are in.
@@ -80,7 +80,7 @@ func (s *Session) holds(button int32) Holds {
 	}
 	needed := s.load.needs != 0
 	add(HoldGone, s.leave == LeaveGone)
-	onItsWay := s.load.request != 0 || s.kept.present // a kept answer has arrived, and is not merged yet
+	onItsWay := s.load.request != 0 || s.deferred.present // an answer has arrived, and is not merged yet
 	add(HoldLoading, needed && onItsWay)
 	add(HoldPrefillMissing, needed && !onItsWay)
 	add(HoldSending, s.activity == ActivitySending || s.activity == ActivityWaiting)
@@ -154,12 +154,12 @@ func (s *Session) sameRowsAsSent(g, head int32) bool {
 // block refuses to send, shows every issue and says why. keepOutcome: the
 // outcome that has just been settled stays on view.
 func (s *Session) block(holds Holds, keepOutcome bool) {
-	if s.standing != OutcomeOutdated && !keepOutcome {
+	if s.newestOutcome != OutcomeOutdated && !keepOutcome {
 		s.endAccepted()
-		s.standing = OutcomeOpen
+		s.newestOutcome = OutcomeOpen
 	}
 	if !s.open() {
-		s.mergeKept()
+		s.mergeDeferred()
 	}
 	s.reveal()
 	if first := s.firstTrouble(); first != WholeForm || len(s.issues) > 0 {
@@ -226,7 +226,7 @@ func (s *Session) cancel() error {
 	case ActivityChecking:
 		s.activity = ActivityIdle
 		if !s.open() {
-			s.mergeKept()
+			s.mergeDeferred()
 		}
 		s.thenHeld()
 	case ActivitySending:
@@ -246,8 +246,8 @@ func (s *Session) cancel() error {
 // endAccepted ends the success state.
 func (s *Session) endAccepted() {
 	s.disarm(TimerAccepted)
-	if s.standing == OutcomeAccepted {
-		s.standing = OutcomeOpen
+	if s.newestOutcome == OutcomeAccepted {
+		s.newestOutcome = OutcomeOpen
 	}
 }
 
@@ -259,14 +259,14 @@ func (s *Session) reset() error {
 	}
 	s.follow = false
 	s.endAccepted()
-	s.standing = OutcomeOpen
-	s.disarm(TimerSettle)
+	s.newestOutcome = OutcomeOpen
+	s.disarm(TimerSecondClick)
 	s.received = receivedMark{}
 	s.receipt = Receipt{Values: s.receipt.Values[:0]}
 	s.conceal()
 	s.dropWaiting()
 	if !s.open() {
-		s.mergeKept() // what has come is saved, and a clear takes it too
+		s.mergeDeferred() // what has come is saved, and a clear takes it too
 	}
 	clears := s.clearNext || s.thenDue && s.form.Accepted.Then == form.ThenClear
 	s.clearNext, s.thenDue = false, false

@@ -19,11 +19,11 @@ type Transport interface {
 	// Do makes a request and gives the answer to done, once, later, from any
 	// goroutine. After stop it need not: nobody waits for the answer any more, and
 	// a request that only reads can be broken off.
-	Do(r Request, done func(Answer)) (stop func())
+	Do(r Request, done func(Response)) (stop func())
 }
 
-// Answer is what came of a request.
-type Answer struct {
+// Response is what came of a request.
+type Response struct {
 	Status int               // 0: the connection broke, or there is no answer at all
 	Header map[string]string // names in any case
 	Body   any               // decoded JSON, as replies.Response has it
@@ -253,7 +253,7 @@ func (r *Runner) request(e lifecycle.Effect) {
 	}
 	name := call{e.Request, e.Attempt, e.Try}
 	form := r.session.Form()
-	r.out[name] = r.o.Transport.Do(RequestOf(form, e).With(r.o.Given), func(a Answer) {
+	r.out[name] = r.o.Transport.Do(RequestOf(form, e).With(r.o.Given), func(a Response) {
 		r.mu.Lock()
 		_, waited := r.out[name]
 		delete(r.out, name)

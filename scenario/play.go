@@ -74,7 +74,7 @@ type pending struct {
 	timer    lifecycle.TimerID // 0: an answer
 	sequence int
 	event    lifecycle.Event
-	answer   *Answer
+	answer   *Reply
 }
 
 // Play plays a scenario to its end.
@@ -170,7 +170,7 @@ func (a *pending) before(b *pending) bool {
 }
 
 // apply gives the session one event and carries out what follows.
-func (p *play) apply(event lifecycle.Event, answer *Answer) {
+func (p *play) apply(event lifecycle.Event, answer *Reply) {
 	p.result.Events++
 	if p.options.Each != nil {
 		p.options.Each(p.now, event)
@@ -250,7 +250,7 @@ func (p *play) later(x pending) {
 }
 
 // take is the next of some answers, or nil.
-func (p *play) take(answers []Answer, next *int) *Answer {
+func (p *play) take(answers []Reply, next *int) *Reply {
 	if *next >= len(answers) {
 		return nil
 	}
@@ -258,7 +258,7 @@ func (p *play) take(answers []Answer, next *int) *Answer {
 	return &answers[*next-1]
 }
 
-func (p *play) checkAnswer(place form.Place) *Answer {
+func (p *play) checkAnswer(place form.Place) *Reply {
 	form := p.scenario.Form()
 	for _, name := range []string{form.Path(place), form.Fields[place.Field].Path} {
 		for _, c := range p.scenario.Backend.Checks {
@@ -276,7 +276,7 @@ func (p *play) checkAnswer(place form.Place) *Answer {
 }
 
 // request schedules the answer to a request.
-func (p *play) request(what string, answer *Answer, e lifecycle.Effect) {
+func (p *play) request(what string, answer *Reply, e lifecycle.Effect) {
 	if answer == nil {
 		p.fail(Failure{Kind: FailedBackend, Expected: "no more requests than the backend has answers", Found: what + " for which no answer is left"})
 		return
@@ -294,7 +294,7 @@ func (p *play) request(what string, answer *Answer, e lifecycle.Effect) {
 
 // unasked fails the scenario for answers that nobody asked for.
 func (p *play) unasked() {
-	tell := func(answers []Answer, used int, what string) {
+	tell := func(answers []Reply, used int, what string) {
 		for k := used; k < len(answers); k++ {
 			at := answers[k].At
 			p.fail(Failure{Line: at.Line, Column: at.Column, Kind: FailedBackend, Expected: what + " that gets this answer", Found: "an answer that was never asked for"})

@@ -143,16 +143,16 @@ func (p *scenarioReader) backend(n *document.Node) {
 				if ok && p.form().Fields[place.Field].Check.URL == "" {
 					p.Wrong(c.At, "answers to a check of "+c.Key, "a field with a check")
 				}
-				p.s.Backend.Checks = append(p.s.Backend.Checks, CheckAnswers{c.Key, p.answers(c.Value)})
+				p.s.Backend.Checks = append(p.s.Backend.Checks, CheckReplies{c.Key, p.answers(c.Value)})
 			}
 		}
 	}
 }
 
-func (p *scenarioReader) answers(n *document.Node) []Answer {
-	var answers []Answer
+func (p *scenarioReader) answers(n *document.Node) []Reply {
+	var answers []Reply
 	for _, item := range p.List(n) {
-		a := Answer{At: item}
+		a := Reply{At: item}
 		for _, e := range p.Map(item, "after", "again", "status", "headers", "body", "never", "broken") {
 			switch e.Key {
 			case "after":

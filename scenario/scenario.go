@@ -24,20 +24,20 @@ func (s *Scenario) Form() *form.Form { return s.Source.Form }
 
 // Backend is what the server answers, one after the other.
 type Backend struct {
-	Prefill []Answer
-	Submit  []Answer
-	Checks  []CheckAnswers
+	Prefill []Reply
+	Submit  []Reply
+	Checks  []CheckReplies
 }
 
-// CheckAnswers are the answers to the checks of one field; a path with * is
+// CheckReplies are the answers to the checks of one field; a path with * is
 // that of any row.
-type CheckAnswers struct {
+type CheckReplies struct {
 	Path    string
-	Answers []Answer
+	Answers []Reply
 }
 
-// Answer is one HTTP reply, After a time counted from its request.
-type Answer struct {
+// Reply is one HTTP reply, After a time counted from its request.
+type Reply struct {
 	After  time.Duration
 	Again  time.Duration // it arrives once more so long after; 0: it does not
 	Never  bool

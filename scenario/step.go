@@ -137,7 +137,7 @@ func (r *recorder) opened(effects []lifecycle.Effect) {
 
 func (r *recorder) before() { r.was = r.look() }
 
-func (r *recorder) after(event lifecycle.Event, answer *Answer, effects []lifecycle.Effect, err error, ignored bool) {
+func (r *recorder) after(event lifecycle.Event, answer *Reply, effects []lifecycle.Effect, err error, ignored bool) {
 	step := &Step{At: r.play.now, Ms: r.play.now.Milliseconds(), Who: "backend", Outcome: "taken"}
 	step.What = r.describe(event, answer)
 	switch {
@@ -246,7 +246,7 @@ func (r *recorder) compare(step *Step, now shows) {
 }
 
 // describe says in words what happened.
-func (r *recorder) describe(e lifecycle.Event, answer *Answer) string {
+func (r *recorder) describe(e lifecycle.Event, answer *Reply) string {
 	status := ""
 	if answer != nil && answer.Status != 0 {
 		status = " (" + itoa(answer.Status) + ")"

@@ -136,9 +136,9 @@ func (s *store) grow(t *slots, batch *batch) {
 	}
 }
 
-// settle gives the new states of a batch their numbers, in the order in which
+// add gives the new states of a batch their numbers, in the order in which
 // they were found, and keeps the edges.
-func (s *store) settle(batch *batch) {
+func (s *store) add(batch *batch) {
 	for k := range batch.found {
 		f := &batch.found[k]
 		switch first := -1 - f.state; {

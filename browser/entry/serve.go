@@ -22,7 +22,7 @@ type page struct {
 	opened  bool
 	next    int // names timers and requests
 	timers  map[int]func()
-	answers map[int]func(runner.Answer)
+	answers map[int]func(runner.Response)
 	seed    lifecycle.Seed
 	events  []happening
 }
@@ -71,7 +71,7 @@ func read(compiled []byte, now time.Duration) string {
 		out.add("error", err.Error())
 		return out.take()
 	}
-	p := &page{number: number(len(pages)), form: f, now: now, timers: map[int]func(){}, answers: map[int]func(runner.Answer){}}
+	p := &page{number: number(len(pages)), form: f, now: now, timers: map[int]func(){}, answers: map[int]func(runner.Response){}}
 	pages = append(pages, p)
 	p.out.add("form", strconv.Itoa(int(p.number)), f.Name, f.Title, strings.Join(f.Buttons, " "), protocol)
 	p.out.declared(f)
@@ -228,12 +228,12 @@ func eventOf(what string, texts [4]string) (lifecycle.Event, bool) {
 }
 
 // answerOf reads an answer: its status, headers as names and values, and body.
-func answerOf(texts [4]string) runner.Answer {
+func answerOf(texts [4]string) runner.Response {
 	status, err := strconv.Atoi(texts[1])
 	if err != nil || status == 0 {
-		return runner.Answer{}
+		return runner.Response{}
 	}
-	r := runner.Answer{Status: status, Header: map[string]string{}}
+	r := runner.Response{Status: status, Header: map[string]string{}}
 	headers := strings.Split(texts[2], string(partEnd))
 	for k := 0; k+1 < len(headers); k += 2 {
 		r.Header[headers[k]] = headers[k+1]
@@ -299,7 +299,7 @@ func (p *page) keep(kept *lifecycle.Restored, more bool) {
 }
 
 // Do implements [runner.Transport].
-func (n number) Do(r runner.Request, done func(runner.Answer)) (stop func()) {
+func (n number) Do(r runner.Request, done func(runner.Response)) (stop func()) {
 	p := pages[n]
 	p.next++
 	id := p.next

@@ -225,7 +225,7 @@ var sameProgram = map[[3]string]string{
 	{"if c.row >= 0 && s.rows[c.row].used || c.row < 0 && s.form.GroupOf(c.field) < 0 {", "<", "<="}:                                            "cells of a group that are in no row hold nothing",
 	{"case s.form.GroupOf(form.FieldID(id)) >= 0:", "0", "1"}:                                                                                   "cells of a group that are in no row were not sent",
 	{"return !c.sent.Absent() || c.row < 0 && c.bits&bitSentChanged != 0 || s.form.Fields[c.field].Required && c.bits&bitSent != 0", "<", "<="}: "no body writes what is absent from a row",
-	{"s.standing = OutcomeOpen", "OutcomeOpen", "OutcomeAccepted"}:                                                                              "five lines further on what is shown as accepted ends",
+	{"s.newestOutcome = OutcomeOpen", "OutcomeOpen", "OutcomeAccepted"}:                                                                         "five lines further on what is shown as accepted ends",
 	{"if c := &s.cells[i]; c.bits&bitRaw != 0 {", "if c := &s.cells[i]; c.bits&bitRaw != 0 {\n\t\t\tc.raw = \"\"\n\t\t}", ""}:                   "a text is read only where it is marked, and the mark is taken off",
 	{"return r < 0 || s.rowIn(r, inBase)", "<", "<="}:                                                                                           "a row that is not in the baseline has an absent one, which it keeps either way",
 	{"if f.GroupOf(form.FieldID(i)) < 0 {", "0", "1"}:                                                                                           "cells of a group that are in no row hold nothing",

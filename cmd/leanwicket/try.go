@@ -117,7 +117,7 @@ func writeTryFile(c *cobra.Command, source *declare.Source, o try.Options, name 
 	return err
 }
 
-func tell(c *cobra.Command, answer *try.Answer, asJSON, strict bool, out, junit string) error {
+func tell(c *cobra.Command, answer *try.Report, asJSON, strict bool, out, junit string) error {
 	if out != "" {
 		if err := answer.WriteEvidence(out); err != nil {
 			return err

@@ -28,7 +28,7 @@ func TestTheExitOfTry(t *testing.T) {
 		{0, 2, 2, false, ""},
 		{0, 3, 2, true, "more than half of the trials cannot tell: pin is not on the page; right would be a page, or a form file, with which they can"},
 	} {
-		answer := &try.Answer{}
+		answer := &try.Report{}
 		for verdict, count := range map[try.Verdict]int{try.Broken: x.broken, try.CannotTell: x.untold, try.Kept: x.kept} {
 			for range count {
 				answer.Results = append(answer.Results, try.Result{Verdict: verdict, Why: "pin is not on the page"})

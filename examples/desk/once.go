@@ -33,16 +33,16 @@ func once(store ledger.Store, handler http.Handler) http.Handler {
 			Fingerprint: sha256.Sum256([]byte(r.PostForm.Encode())),
 		}
 		var given *answer
-		kept, _, err := ledger.Once(r.Context(), store, reservation, ledger.Options{}, func(ctx context.Context) (ledger.Answer, error) {
+		kept, _, err := ledger.Once(r.Context(), store, reservation, ledger.Options{}, func(ctx context.Context) (ledger.Response, error) {
 			given = &answer{header: http.Header{}, status: http.StatusOK}
 			again := r.Clone(ctx) // the work may be done more than once, of which one takes effect
 			again.PostForm = url.Values(http.Header(r.PostForm).Clone())
 			handler.ServeHTTP(given, again)
 			switch {
 			case given.settlesNothing():
-				return ledger.Answer{}, errNotKept
+				return ledger.Response{}, errNotKept
 			case given.status >= 400:
-				return ledger.Answer{}, ledger.Refused{Answer: given.kept()}
+				return ledger.Response{}, ledger.Refused{Response: given.kept()}
 			}
 			return given.kept(), nil
 		})
@@ -90,10 +90,10 @@ func (a *answer) settlesNothing() bool {
 }
 
 // kept is the answer as each repeat gets it: of several headers of one name the first.
-func (a *answer) kept() ledger.Answer {
+func (a *answer) kept() ledger.Response {
 	header := map[string]string{}
 	for name := range a.header {
 		header[name] = a.header.Get(name)
 	}
-	return ledger.Answer{Status: a.status, Header: header, Body: a.body.Bytes()}
+	return ledger.Response{Status: a.status, Header: header, Body: a.body.Bytes()}
 }

@@ -16,7 +16,7 @@ import (
 )
 
 // WriteTable writes the answer as a table, one line a trial, and the counts.
-func (a *Answer) WriteTable(w io.Writer) error {
+func (a *Report) WriteTable(w io.Writer) error {
 	var text strings.Builder
 	fmt.Fprintf(&text, "%s, form %s\n", a.Page, a.Form)
 	if len(a.Missing) > 0 {
@@ -68,7 +68,7 @@ type junitText struct {
 
 // WriteJUnit writes the answer as CI systems read it: a broken trial is a failure,
 // one that does not apply, cannot be told or is excused is skipped.
-func (a *Answer) WriteJUnit(w io.Writer) error {
+func (a *Report) WriteJUnit(w io.Writer) error {
 	suite := junitSuite{Name: a.Page, Tests: len(a.Results), Failures: a.Count(Broken), Skipped: len(a.Results) - a.Count(Kept) - a.Count(Broken)}
 	for _, r := range a.Results {
 		c := junitCase{Class: a.Form, Name: r.Trial}
@@ -121,20 +121,20 @@ var reportPage = template.Must(template.New("report").Funcs(template.FuncMap{
 // WriteReport writes the answer as one HTML page that needs nothing else: every trial with
 // what was done and sent, and of a broken one a picture and a screenshot. What was typed at
 // private fields is not in it.
-func (a *Answer) WriteReport(w io.Writer) error {
+func (a *Report) WriteReport(w io.Writer) error {
 	results := make([]*Result, len(a.Results))
 	for k := range a.Results {
 		results[k] = &a.Results[k]
 	}
 	return reportPage.Execute(w, struct {
-		*Answer
+		*Report
 		CSS     template.CSS
 		Counts  string
 		Results []*Result
 	}{a, template.CSS(palette.CSS()), a.counts(), results})
 }
 
-func (a *Answer) counts() string {
+func (a *Report) counts() string {
 	text := fmt.Sprintf("%d trials: %d kept, %d broken, %d not applicable, %d cannot tell", len(a.Results), a.Count(Kept), a.Count(Broken), a.Count(NotApplicable), a.Count(CannotTell))
 	if excused := a.Count(Excused); excused > 0 {
 		text += fmt.Sprintf(", %d excused", excused)
@@ -144,7 +144,7 @@ func (a *Answer) counts() string {
 
 // WriteEvidence writes into a folder a report of everything, and of each broken trial what
 // was done, as a text and as a picture, and a screenshot.
-func (a *Answer) WriteEvidence(dir string) error {
+func (a *Report) WriteEvidence(dir string) error {
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return err
 	}

@@ -83,8 +83,8 @@ type Result struct {
 	Screenshot []byte    `json:"-"` // PNG, of a broken one
 }
 
-// Answer is what all trials of a page found.
-type Answer struct {
+// Report is what all trials of a page found.
+type Report struct {
 	Page    string   `json:"page"`
 	Form    string   `json:"form"`
 	Missing []string `json:"missing,omitempty"` // fields that are not on the page as it opens; those in rows are not meant
@@ -94,7 +94,7 @@ type Answer struct {
 }
 
 // Count is how many trials had a verdict.
-func (a *Answer) Count(v Verdict) int {
+func (a *Report) Count(v Verdict) int {
 	n := 0
 	for _, r := range a.Results {
 		if r.Verdict == v {
@@ -105,7 +105,7 @@ func (a *Answer) Count(v Verdict) int {
 }
 
 // Untold is the reason that most of the trials have which cannot tell.
-func (a *Answer) Untold() (why string) {
+func (a *Report) Untold() (why string) {
 	count := map[string]int{}
 	for _, r := range a.Results {
 		if r.Verdict == CannotTell {
@@ -122,14 +122,14 @@ var ErrNoChromium = errors.New("found no Chromium; right would be: apt-get insta
 
 // Run makes the trials, each on a page that was opened for it. An error is one of
 // the question or of the browser; what the page does wrong is in the answer.
-func Run(ctx context.Context, source *declare.Source, o Options) (*Answer, error) {
+func Run(ctx context.Context, source *declare.Source, o Options) (*Report, error) {
 	for _, name := range o.Only {
 		if !slices.ContainsFunc(trials, func(t trial) bool { return t.name == name }) {
 			return nil, fmt.Errorf("found no trial %q; right would be one of: %s", name, strings.Join(names(), ", "))
 		}
 	}
 	chosen := slices.DeleteFunc(slices.Clone(trials), func(t trial) bool { return len(o.Only) > 0 && !slices.Contains(o.Only, t.name) })
-	answer := &Answer{Form: source.Form.Name, Results: make([]Result, len(chosen))}
+	answer := &Report{Form: source.Form.Name, Results: make([]Result, len(chosen))}
 	stopped, err := withBrowser(ctx, source, o, func(browser context.Context, page string, p *plan) (err error) {
 		if answer.Missing, answer.Moving, err = meet(browser, page, p); err != nil {
 			return err

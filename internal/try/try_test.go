@@ -88,7 +88,7 @@ func broken(t *testing.T, source *declare.Source, page string, only []string) []
 	return breaks(answer)
 }
 
-func breaks(answer *try.Answer) []string {
+func breaks(answer *try.Report) []string {
 	var list []string
 	for _, r := range answer.Results {
 		if r.Verdict == try.Broken {

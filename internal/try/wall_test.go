@@ -105,7 +105,7 @@ func TestNothingReachesTheBackend(t *testing.T) {
 	leaky := strings.ReplaceAll(string(naive)+waysOut, "ELSEWHERE", other.URL)
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "leaky.html"), []byte(leaky), 0o644))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "service.js"), []byte(service), 0o644))
-	run := func(source *declare.Source, page string, only ...string) *try.Answer {
+	run := func(source *declare.Source, page string, only ...string) *try.Report {
 		answer, err := try.Run(context.Background(), source, try.Options{Page: server.URL + "/" + page, Only: only})
 		require.NoError(t, err, page)
 		require.Empty(t, office.count(), page)

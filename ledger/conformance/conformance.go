@@ -41,7 +41,7 @@ func Keys(t *testing.T, store ledger.Store) {
 		_, known, err := store.Find(ctx, r.Key)
 		require.NoError(t, err)
 		require.False(t, known, "nothing is known of work that goes on")
-		stored := ledger.Answer{Status: 201, Header: map[string]string{"Location": "/permits/7"}, Body: []byte(`{"id":7}`)}
+		stored := ledger.Response{Status: 201, Header: map[string]string{"Location": "/permits/7"}, Body: []byte(`{"id":7}`)}
 		require.NoError(t, store.Settle(ctx, r, stored))
 		s, answer, err := store.Reserve(ctx, other(r))
 		require.NoError(t, err)
@@ -63,7 +63,7 @@ func Keys(t *testing.T, store ledger.Store) {
 		different := r
 		different.Fingerprint = [32]byte{255}
 		require.Equal(t, ledger.Different, state(different))
-		require.NoError(t, store.Settle(ctx, r, ledger.Answer{Status: 201}))
+		require.NoError(t, store.Settle(ctx, r, ledger.Response{Status: 201}))
 		require.Equal(t, ledger.Different, state(different))
 		stranger := r
 		stranger.Principal = "bo"
@@ -74,8 +74,8 @@ func Keys(t *testing.T, store ledger.Store) {
 		r.Lease = time.Millisecond
 		require.Equal(t, ledger.Reserved, state(r))
 		require.Eventually(t, func() bool { return state(other(r)) == ledger.Reserved }, 5*time.Second, 5*time.Millisecond)
-		require.ErrorIs(t, store.Settle(ctx, r, ledger.Answer{Status: 201}), ledger.ErrLost)
-		require.NoError(t, store.Settle(ctx, other(r), ledger.Answer{Status: 202}))
+		require.ErrorIs(t, store.Settle(ctx, r, ledger.Response{Status: 201}), ledger.ErrLost)
+		require.NoError(t, store.Settle(ctx, other(r), ledger.Response{Status: 202}))
 		require.Equal(t, ledger.Settled, state(r))
 	})
 	t.Run("work that was given up is not taken over by other values", func(t *testing.T) {
@@ -100,7 +100,7 @@ func Keys(t *testing.T, store ledger.Store) {
 		require.Equal(t, ledger.Reserved, state(r))
 		time.Sleep(20 * time.Millisecond)
 		require.Equal(t, ledger.InFlight, state(other(r)))
-		require.NoError(t, store.Settle(ctx, r, ledger.Answer{Status: 201}))
+		require.NoError(t, store.Settle(ctx, r, ledger.Response{Status: 201}))
 	})
 	t.Run("work that outlasts its lease many times keeps its key", func(t *testing.T) {
 		atOnce(t, store, fresh(), 5, 300*time.Millisecond, 1500*time.Millisecond)
@@ -109,16 +109,16 @@ func Keys(t *testing.T, store ledger.Store) {
 		r := fresh()
 		r.Key.Key, r.Principal = "k\x01'; DROP TABLE x; --\u202e", "bo\"\\é"
 		require.Equal(t, ledger.Reserved, state(r))
-		require.NoError(t, store.Settle(ctx, r, ledger.Answer{Status: 200, Body: []byte{0, 255, '\'', '\n'}}))
+		require.NoError(t, store.Settle(ctx, r, ledger.Response{Status: 200, Body: []byte{0, 255, '\'', '\n'}}))
 		_, answer, err := store.Reserve(ctx, other(r))
 		require.NoError(t, err)
 		require.Equal(t, []byte{0, 255, '\'', '\n'}, answer.Body)
 	})
 	t.Run("too large a body is not kept", func(t *testing.T) {
 		r := fresh()
-		do := func() (ledger.Answer, bool, error) {
-			return ledger.Once(ctx, store, r, ledger.Options{MaxBody: 4}, func(context.Context) (ledger.Answer, error) {
-				return ledger.Answer{Status: 201, Body: []byte("12345")}, nil
+		do := func() (ledger.Response, bool, error) {
+			return ledger.Once(ctx, store, r, ledger.Options{MaxBody: 4}, func(context.Context) (ledger.Response, error) {
+				return ledger.Response{Status: 201, Body: []byte("12345")}, nil
 			})
 		}
 		first, replayed, err := do()
@@ -138,7 +138,7 @@ func Keys(t *testing.T, store ledger.Store) {
 		require.Equal(t, ledger.InFlight, state(other(r)))
 		require.NoError(t, store.Release(ctx, r))
 		require.Equal(t, ledger.Reserved, state(other(r)))
-		require.ErrorIs(t, store.Settle(ctx, r, ledger.Answer{}), ledger.ErrLost)
+		require.ErrorIs(t, store.Settle(ctx, r, ledger.Response{}), ledger.ErrLost)
 	})
 	t.Run("fifty at once: one works, all get its answer", func(t *testing.T) {
 		atOnce(t, store, fresh(), 50, 0, 20*time.Millisecond)
@@ -146,8 +146,8 @@ func Keys(t *testing.T, store ledger.Store) {
 	t.Run("a refusal is an answer", func(t *testing.T) {
 		r := fresh()
 		for range 2 {
-			answer, _, err := ledger.Once(ctx, store, r, ledger.Options{}, func(context.Context) (ledger.Answer, error) {
-				return ledger.Answer{}, ledger.Refused{Answer: ledger.Answer{Status: 422}}
+			answer, _, err := ledger.Once(ctx, store, r, ledger.Options{}, func(context.Context) (ledger.Response, error) {
+				return ledger.Response{}, ledger.Refused{Response: ledger.Response{Status: 422}}
 			})
 			require.NoError(t, err)
 			require.Equal(t, 422, answer.Status)
@@ -155,14 +155,14 @@ func Keys(t *testing.T, store ledger.Store) {
 	})
 	t.Run("work that fails or panics gives its key back", func(t *testing.T) {
 		r := fresh()
-		do := func(work func() (ledger.Answer, error)) (ledger.Answer, error) {
-			a, _, err := ledger.Once(ctx, store, r, ledger.Options{Patience: -1}, func(context.Context) (ledger.Answer, error) { return work() })
+		do := func(work func() (ledger.Response, error)) (ledger.Response, error) {
+			a, _, err := ledger.Once(ctx, store, r, ledger.Options{Patience: -1}, func(context.Context) (ledger.Response, error) { return work() })
 			return a, err
 		}
-		_, err := do(func() (ledger.Answer, error) { return ledger.Answer{}, errors.New("closed") })
+		_, err := do(func() (ledger.Response, error) { return ledger.Response{}, errors.New("closed") })
 		require.ErrorContains(t, err, "closed")
-		require.Panics(t, func() { _, _ = do(func() (ledger.Answer, error) { panic("out of order") }) })
-		a, err := do(func() (ledger.Answer, error) { return ledger.Answer{Status: 201}, nil })
+		require.Panics(t, func() { _, _ = do(func() (ledger.Response, error) { panic("out of order") }) })
+		a, err := do(func() (ledger.Response, error) { return ledger.Response{Status: 201}, nil })
 		require.NoError(t, err)
 		require.Equal(t, 201, a.Status)
 	})
@@ -175,9 +175,9 @@ func atOnce(t *testing.T, store ledger.Store, r ledger.Reservation, senders int,
 	var all sync.WaitGroup
 	for range senders {
 		all.Go(func() {
-			answer, _, err := ledger.Once(context.Background(), store, r, ledger.Options{Lease: lease, Patience: 20 * time.Second}, func(context.Context) (ledger.Answer, error) {
+			answer, _, err := ledger.Once(context.Background(), store, r, ledger.Options{Lease: lease, Patience: 20 * time.Second}, func(context.Context) (ledger.Response, error) {
 				time.Sleep(takes)
-				return ledger.Answer{Status: 200 + int(worked.Add(1))}, nil
+				return ledger.Response{Status: 200 + int(worked.Add(1))}, nil
 			})
 			if err != nil || answer.Status != 201 {
 				t.Error(answer.Status, err)
@@ -200,7 +200,7 @@ func Forgets(t *testing.T, store ledger.Store, prune func(context.Context) (int,
 		return state
 	}
 	require.Equal(t, ledger.Reserved, reserve(r))
-	require.NoError(t, store.Settle(ctx, r, ledger.Answer{Status: 201}))
+	require.NoError(t, store.Settle(ctx, r, ledger.Response{Status: 201}))
 	open := r
 	open.Key.Key = "open"
 	require.Equal(t, ledger.Reserved, reserve(open))
@@ -225,8 +225,8 @@ func ForgetsByItself(t *testing.T, store ledger.Store, count func() int) {
 	one := func() {
 		next++
 		r := ledger.Reservation{Key: ledger.Key{Key: fmt.Sprint("forgotten", next)}, Fingerprint: [32]byte{1}}
-		_, _, err := ledger.Once(context.Background(), store, r, ledger.Options{}, func(context.Context) (ledger.Answer, error) {
-			return ledger.Answer{Status: 201}, nil
+		_, _, err := ledger.Once(context.Background(), store, r, ledger.Options{}, func(context.Context) (ledger.Response, error) {
+			return ledger.Response{Status: 201}, nil
 		})
 		require.NoError(t, err)
 	}
@@ -240,13 +240,13 @@ func ForgetsByItself(t *testing.T, store ledger.Store, count func() int) {
 // answer. Write adds one row in the work's transaction, count counts the rows.
 func Effects(t *testing.T, store ledger.Transactional, write func(ctx context.Context, value string) error, count func(value string) int) {
 	ctx := context.Background()
-	once := func(ctx context.Context, value string, after func() error) (ledger.Answer, bool, error) {
+	once := func(ctx context.Context, value string, after func() error) (ledger.Response, bool, error) {
 		r := ledger.Reservation{Key: ledger.Key{Route: "/effects", Key: value}, Fingerprint: [32]byte{7}}
-		return ledger.Once(ctx, store, r, ledger.Options{Patience: 20 * time.Second}, func(ctx context.Context) (ledger.Answer, error) {
+		return ledger.Once(ctx, store, r, ledger.Options{Patience: 20 * time.Second}, func(ctx context.Context) (ledger.Response, error) {
 			if err := write(ctx, value); err != nil {
-				return ledger.Answer{}, err
+				return ledger.Response{}, err
 			}
-			return ledger.Answer{Status: 201, Body: []byte(value)}, after()
+			return ledger.Response{Status: 201, Body: []byte(value)}, after()
 		})
 	}
 	good := func() error { return nil }
@@ -288,7 +288,7 @@ func Effects(t *testing.T, store ledger.Transactional, write func(ctx context.Co
 		}
 	})
 	t.Run("a refusal is kept, and nothing of what the work wrote", func(t *testing.T) {
-		refuse := func() error { return ledger.Refused{Answer: ledger.Answer{Status: 422, Body: []byte("taken")}} }
+		refuse := func() error { return ledger.Refused{Response: ledger.Response{Status: 422, Body: []byte("taken")}} }
 		for range 2 {
 			answer, _, err := once(ctx, "refused", refuse)
 			require.NoError(t, err)
@@ -299,12 +299,12 @@ func Effects(t *testing.T, store ledger.Transactional, write func(ctx context.Co
 	})
 	t.Run("work that takes too long has done nothing, and can be done again", func(t *testing.T) {
 		r := ledger.Reservation{Key: ledger.Key{Route: "/effects", Key: "long"}, Fingerprint: [32]byte{7}}
-		_, _, err := ledger.Once(ctx, store, r, ledger.Options{Limit: 20 * time.Millisecond}, func(ctx context.Context) (ledger.Answer, error) {
+		_, _, err := ledger.Once(ctx, store, r, ledger.Options{Limit: 20 * time.Millisecond}, func(ctx context.Context) (ledger.Response, error) {
 			if err := write(ctx, "long"); err != nil {
-				return ledger.Answer{}, err
+				return ledger.Response{}, err
 			}
 			<-ctx.Done()
-			return ledger.Answer{}, ctx.Err()
+			return ledger.Response{}, ctx.Err()
 		})
 		require.ErrorIs(t, err, ledger.ErrBusy)
 		require.Equal(t, 0, count("long"))
@@ -318,10 +318,10 @@ func Effects(t *testing.T, store ledger.Transactional, write func(ctx context.Co
 		begun, end := make(chan bool), make(chan bool)
 		var slow sync.WaitGroup
 		slow.Go(func() {
-			_, _, err := ledger.Once(ctx, store, r, ledger.Options{}, func(context.Context) (ledger.Answer, error) {
+			_, _, err := ledger.Once(ctx, store, r, ledger.Options{}, func(context.Context) (ledger.Response, error) {
 				close(begun)
 				<-end
-				return ledger.Answer{Status: 201}, nil
+				return ledger.Response{Status: 201}, nil
 			})
 			if err != nil {
 				t.Error(err)

@@ -27,7 +27,7 @@ type entry struct {
 	owner       [16]byte
 	until       time.Time // the end of the lease, or of the answer
 	settled     bool
-	answer      ledger.Answer
+	answer      ledger.Response
 }
 
 // New makes a store that forgets a settled key after a time.
@@ -36,7 +36,7 @@ func New(keep time.Duration) *Store {
 }
 
 // Reserve implements [ledger.Store].
-func (s *Store) Reserve(_ context.Context, r ledger.Reservation) (ledger.State, ledger.Answer, error) {
+func (s *Store) Reserve(_ context.Context, r ledger.Reservation) (ledger.State, ledger.Response, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	now := s.now()
@@ -44,14 +44,14 @@ func (s *Store) Reserve(_ context.Context, r ledger.Reservation) (ledger.State, 
 	switch e := s.entries[r.Key]; {
 	case e == nil, e.settled && now.After(e.until):
 	case e.fingerprint != r.Fingerprint:
-		return ledger.Different, ledger.Answer{}, nil
+		return ledger.Different, ledger.Response{}, nil
 	case e.settled:
 		return ledger.Settled, e.answer, nil
 	case e.owner != r.Owner && now.Before(e.until):
-		return ledger.InFlight, ledger.Answer{}, nil
+		return ledger.InFlight, ledger.Response{}, nil
 	}
 	s.entries[r.Key] = &entry{fingerprint: r.Fingerprint, owner: r.Owner, until: now.Add(r.Lease)}
-	return ledger.Reserved, ledger.Answer{}, nil
+	return ledger.Reserved, ledger.Response{}, nil
 }
 
 // sweep drops what is over, at most once a minute.
@@ -68,7 +68,7 @@ func (s *Store) sweep(now time.Time) {
 }
 
 // Settle implements [ledger.Store].
-func (s *Store) Settle(_ context.Context, r ledger.Reservation, a ledger.Answer) error {
+func (s *Store) Settle(_ context.Context, r ledger.Reservation, a ledger.Response) error {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	e := s.entries[r.Key]
@@ -80,13 +80,13 @@ func (s *Store) Settle(_ context.Context, r ledger.Reservation, a ledger.Answer)
 }
 
 // Find implements [ledger.Store].
-func (s *Store) Find(_ context.Context, k ledger.Key) (ledger.Answer, bool, error) {
+func (s *Store) Find(_ context.Context, k ledger.Key) (ledger.Response, bool, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if e := s.entries[k]; e != nil && e.settled && !s.now().After(e.until) {
 		return e.answer, true, nil
 	}
-	return ledger.Answer{}, false, nil
+	return ledger.Response{}, false, nil
 }
 
 // Release implements [ledger.Store].

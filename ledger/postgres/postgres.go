@@ -55,7 +55,7 @@ func New(ctx context.Context, pool *pgxpool.Pool, o Options) (*Store, error) {
 }
 
 // Reserve implements [ledger.Store].
-func (s *Store) Reserve(ctx context.Context, r ledger.Reservation) (state ledger.State, answer ledger.Answer, err error) {
+func (s *Store) Reserve(ctx context.Context, r ledger.Reservation) (state ledger.State, answer ledger.Response, err error) {
 	batch := &pgx.Batch{}
 	// What is over is taken over: an answer that is no longer kept, or work whose
 	// lease has run out, by the same values. The owner's own lease begins anew.
@@ -80,12 +80,12 @@ func (s *Store) Reserve(ctx context.Context, r ledger.Reservation) (state ledger
 const settle = `UPDATE leanwicket_keys SET status = $1, header = $2, body = $3, until = now() + $4::bigint * interval '1 microsecond'
 	WHERE principal = $5 AND route = $6 AND key = $7 AND owner = $8 AND status IS NULL`
 
-func (s *Store) settled(r ledger.Reservation, a ledger.Answer) []any {
+func (s *Store) settled(r ledger.Reservation, a ledger.Response) []any {
 	return []any{a.Status, a.HeaderText(), a.Body, s.keep.Microseconds(), r.Principal, r.Route, r.Key.Key, r.Owner[:]}
 }
 
 // Settle implements [ledger.Store].
-func (s *Store) Settle(ctx context.Context, r ledger.Reservation, a ledger.Answer) error {
+func (s *Store) Settle(ctx context.Context, r ledger.Reservation, a ledger.Response) error {
 	tag, err := s.pool.Exec(ctx, settle, s.settled(r, a)...)
 	if err == nil && tag.RowsAffected() != 1 {
 		err = ledger.ErrLost
@@ -95,17 +95,17 @@ func (s *Store) Settle(ctx context.Context, r ledger.Reservation, a ledger.Answe
 }
 
 // Find implements [ledger.Store].
-func (s *Store) Find(ctx context.Context, k ledger.Key) (ledger.Answer, bool, error) {
+func (s *Store) Find(ctx context.Context, k ledger.Key) (ledger.Response, bool, error) {
 	var row ledger.Row
 	err := s.pool.QueryRow(ctx, `SELECT status, header, body FROM leanwicket_keys WHERE principal = $1 AND route = $2 AND key = $3 AND status IS NOT NULL AND until >= now()`,
 		k.Principal, k.Route, k.Key).Scan(&row.Status, &row.Header, &row.Body)
 	if errors.Is(err, pgx.ErrNoRows) {
-		return ledger.Answer{}, false, nil
+		return ledger.Response{}, false, nil
 	}
 	if err != nil {
-		return ledger.Answer{}, false, err
+		return ledger.Response{}, false, err
 	}
-	answer, err := row.Answer()
+	answer, err := row.Response()
 	return answer, true, err
 }
 
@@ -158,7 +158,7 @@ type TransactionStore struct{ *Store }
 
 // Transact implements [ledger.Transactional]. Where no connection is free within patience, and
 // at least within a second, the error is [ledger.ErrBusy].
-func (t TransactionStore) Transact(ctx context.Context, r ledger.Reservation, patience time.Duration, work ledger.Work) (ledger.State, ledger.Answer, error) {
+func (t TransactionStore) Transact(ctx context.Context, r ledger.Reservation, patience time.Duration, work ledger.Work) (ledger.State, ledger.Response, error) {
 	for {
 		state, answer, err := t.transact(ctx, r, patience, work)
 		if !errors.Is(err, ledger.ErrLost) { // else another's answer is there now
@@ -167,7 +167,7 @@ func (t TransactionStore) Transact(ctx context.Context, r ledger.Reservation, pa
 	}
 }
 
-func (t TransactionStore) transact(ctx context.Context, r ledger.Reservation, patience time.Duration, work ledger.Work) (ledger.State, ledger.Answer, error) {
+func (t TransactionStore) transact(ctx context.Context, r ledger.Reservation, patience time.Duration, work ledger.Work) (ledger.State, ledger.Response, error) {
 	waiting, cancel := context.WithTimeout(ctx, max(patience, time.Second))
 	defer cancel()
 	connection, err := t.pool.Acquire(waiting)
@@ -175,7 +175,7 @@ func (t TransactionStore) transact(ctx context.Context, r ledger.Reservation, pa
 		if waiting.Err() != nil && ctx.Err() == nil {
 			err = fmt.Errorf("%w: no connection is free: %w", ledger.ErrBusy, err)
 		}
-		return 0, ledger.Answer{}, err
+		return 0, ledger.Response{}, err
 	}
 	defer connection.Release()
 	committed := false
@@ -193,10 +193,10 @@ func (t TransactionStore) transact(ctx context.Context, r ledger.Reservation, pa
 		}
 	}
 	if failedWith(err, "55P03") { // lock_not_available
-		return ledger.InFlight, ledger.Answer{}, nil
+		return ledger.InFlight, ledger.Response{}, nil
 	}
 	if err != nil {
-		return 0, ledger.Answer{}, err
+		return 0, ledger.Response{}, err
 	}
 	if state, answer, err := found.state(r); err != nil || state != ledger.Reserved {
 		return state, answer, err
@@ -208,15 +208,15 @@ func (t TransactionStore) transact(ctx context.Context, r ledger.Reservation, pa
 	case isRefused:
 		answer = refused
 		if _, err := connection.Exec(ctx, "ROLLBACK"); err != nil { // by itself: after a statement that has failed nothing can be prepared
-			return 0, ledger.Answer{}, err
+			return 0, ledger.Response{}, err
 		}
 		last = &pgx.Batch{}
 		last.Queue(beginning)
 	case err != nil:
-		return 0, ledger.Answer{}, err
+		return 0, ledger.Response{}, err
 	}
 	if err := t.keepAndCommit(ctx, connection, last, r, answer, found.there); err != nil {
-		return 0, ledger.Answer{}, err
+		return 0, ledger.Response{}, err
 	}
 	committed = true
 	t.pruneNow()
@@ -243,13 +243,13 @@ type known struct {
 }
 
 // state is what is to be done about a key whose lock is held.
-func (k known) state(r ledger.Reservation) (ledger.State, ledger.Answer, error) {
+func (k known) state(r ledger.Reservation) (ledger.State, ledger.Response, error) {
 	if !k.there {
-		return ledger.Reserved, ledger.Answer{}, nil
+		return ledger.Reserved, ledger.Response{}, nil
 	}
 	state, answer, err := k.State(r)
 	if k.over && (k.Status != nil || state == ledger.InFlight) {
-		state, answer = ledger.Reserved, ledger.Answer{}
+		state, answer = ledger.Reserved, ledger.Response{}
 	}
 	return state, answer, err
 }
@@ -283,7 +283,7 @@ const (
 
 // keepAndCommit writes the answer and commits in one round trip, after what is queued. The
 // commit is not reached where the key was taken meanwhile, by a store that reserves.
-func (t TransactionStore) keepAndCommit(ctx context.Context, on Queryer, batch *pgx.Batch, r ledger.Reservation, a ledger.Answer, instead bool) error {
+func (t TransactionStore) keepAndCommit(ctx context.Context, on Queryer, batch *pgx.Batch, r ledger.Reservation, a ledger.Response, instead bool) error {
 	statement := keep
 	if instead {
 		statement = keepInstead

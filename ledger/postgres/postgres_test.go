@@ -77,13 +77,13 @@ func TestARefusalAfterAFailedStatement(t *testing.T) {
 	require.NoError(t, err)
 	for k, berth := range []string{"7", "8", "7"} {
 		r := ledger.Reservation{Key: ledger.Key{Key: berth}, Fingerprint: [32]byte{1}}
-		answer, repeated, err := ledger.Once(ctx, store.InTransaction(), r, ledger.Options{}, func(ctx context.Context) (ledger.Answer, error) {
+		answer, repeated, err := ledger.Once(ctx, store.InTransaction(), r, ledger.Options{}, func(ctx context.Context) (ledger.Response, error) {
 			_, err := postgres.Tx(ctx).Exec(ctx, "INSERT INTO berths VALUES ($1, 'Egret')", berth)
 			var failed *pgconn.PgError
 			if errors.As(err, &failed) && failed.Code == "23505" { // unique_violation
-				return ledger.Answer{}, fmt.Errorf("the berth is taken: %w", ledger.Refused{Answer: ledger.Answer{Status: 422}})
+				return ledger.Response{}, fmt.Errorf("the berth is taken: %w", ledger.Refused{Response: ledger.Response{Status: 422}})
 			}
-			return ledger.Answer{Status: 201}, err
+			return ledger.Response{Status: 201}, err
 		})
 		require.NoError(t, err)
 		require.Equal(t, map[string]int{"7": 422, "8": 201}[berth], answer.Status)
@@ -101,11 +101,11 @@ func TestALastStatementThatFails(t *testing.T) {
 	_, err := pool.Exec(ctx, "CREATE TABLE berths (berth text UNIQUE)")
 	require.NoError(t, err)
 	take := func(berths ...string) error {
-		_, _, err := ledger.Once(ctx, store.InTransaction(), ledger.Reservation{Key: ledger.Key{Key: "a"}}, ledger.Options{}, func(ctx context.Context) (ledger.Answer, error) {
+		_, _, err := ledger.Once(ctx, store.InTransaction(), ledger.Reservation{Key: ledger.Key{Key: "a"}}, ledger.Options{}, func(ctx context.Context) (ledger.Response, error) {
 			for _, berth := range berths {
 				postgres.Last(ctx, "INSERT INTO berths VALUES ($1)", berth)
 			}
-			return ledger.Answer{Status: 201}, nil
+			return ledger.Response{Status: 201}, nil
 		})
 		return err
 	}

@@ -15,9 +15,9 @@ import (
 func ExampleNew() {
 	store := redis.New(client.NewClient(&client.Options{Addr: "localhost:6379"}), redis.Options{})
 	answer, repeated, err := ledger.Once(context.Background(), store, ledger.Reservation{Key: ledger.Key{Key: "3f1c"}}, ledger.Options{},
-		func(ctx context.Context) (ledger.Answer, error) {
+		func(ctx context.Context) (ledger.Response, error) {
 			// What is stored here is stored once, unless the program is stopped on the way.
-			return ledger.Answer{Status: 201}, nil
+			return ledger.Response{Status: 201}, nil
 		})
 	fmt.Println(answer.Status, repeated, err)
 }

@@ -55,10 +55,10 @@ redis.call('PEXPIRE', KEYS[1], ARGV[3] + ARGV[4])
 return {ARGV[1], ARGV[2]}`)
 
 // Reserve implements [ledger.Store].
-func (s *Store) Reserve(ctx context.Context, r ledger.Reservation) (ledger.State, ledger.Answer, error) {
+func (s *Store) Reserve(ctx context.Context, r ledger.Reservation) (ledger.State, ledger.Response, error) {
 	known, err := reserve.Run(ctx, s.client, s.name(r.Key), r.Fingerprint[:], r.Owner[:], r.Lease.Milliseconds(), s.keep.Milliseconds()).Slice()
 	if err != nil {
-		return 0, ledger.Answer{}, err
+		return 0, ledger.Response{}, err
 	}
 	text := func(k int) *string {
 		if k < len(known) {
@@ -72,7 +72,7 @@ func (s *Store) Reserve(ctx context.Context, r ledger.Reservation) (ledger.State
 	if status := text(3); status != nil {
 		code, err := strconv.Atoi(*status)
 		if err != nil {
-			return 0, ledger.Answer{}, fmt.Errorf("the status of a settled key: %w", err)
+			return 0, ledger.Response{}, fmt.Errorf("the status of a settled key: %w", err)
 		}
 		row.Status, row.Body = &code, []byte(*text(5))
 	}
@@ -89,7 +89,7 @@ redis.call('PEXPIRE', KEYS[1], ARGV[5])
 return 1`)
 
 // Settle implements [ledger.Store].
-func (s *Store) Settle(ctx context.Context, r ledger.Reservation, a ledger.Answer) error {
+func (s *Store) Settle(ctx context.Context, r ledger.Reservation, a ledger.Response) error {
 	settled, err := settle.Run(ctx, s.client, s.name(r.Key), r.Owner[:], a.Status, a.HeaderText(), a.Body, s.keep.Milliseconds()).Int()
 	if err == nil && settled == 0 {
 		err = ledger.ErrLost
@@ -98,17 +98,17 @@ func (s *Store) Settle(ctx context.Context, r ledger.Reservation, a ledger.Answe
 }
 
 // Find implements [ledger.Store].
-func (s *Store) Find(ctx context.Context, k ledger.Key) (ledger.Answer, bool, error) {
+func (s *Store) Find(ctx context.Context, k ledger.Key) (ledger.Response, bool, error) {
 	known, err := s.client.HMGet(ctx, s.name(k)[0], "s", "h", "b").Result()
 	if err != nil || known[0] == nil {
-		return ledger.Answer{}, false, err
+		return ledger.Response{}, false, err
 	}
 	status, header, body := known[0].(string), known[1].(string), known[2].(string)
 	code, err := strconv.Atoi(status)
 	if err != nil {
-		return ledger.Answer{}, false, fmt.Errorf("the status of a settled key: %w", err)
+		return ledger.Response{}, false, fmt.Errorf("the status of a settled key: %w", err)
 	}
-	answer, err := ledger.Row{Status: &code, Header: &header, Body: []byte(body)}.Answer()
+	answer, err := ledger.Row{Status: &code, Header: &header, Body: []byte(body)}.Response()
 	return answer, true, err
 }
 

@@ -36,9 +36,9 @@ func ExampleStore_InTransaction() {
 	}
 	for range 2 {
 		answer, repeated, err := ledger.Once(ctx, store.InTransaction(), ledger.Reservation{Key: ledger.Key{Key: "3f1c"}}, ledger.Options{},
-			func(ctx context.Context) (ledger.Answer, error) {
+			func(ctx context.Context) (ledger.Response, error) {
 				_, err := sqlite.Tx(ctx).ExecContext(ctx, "INSERT INTO permits VALUES ('Heron')")
-				return ledger.Answer{Status: 201}, err
+				return ledger.Response{Status: 201}, err
 			})
 		fmt.Println(answer.Status, repeated, err)
 	}

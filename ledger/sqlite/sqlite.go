@@ -128,7 +128,7 @@ func (s *Store) Close() error {
 }
 
 // Reserve implements [ledger.Store].
-func (s *Store) Reserve(ctx context.Context, r ledger.Reservation) (state ledger.State, answer ledger.Answer, err error) {
+func (s *Store) Reserve(ctx context.Context, r ledger.Reservation) (state ledger.State, answer ledger.Response, err error) {
 	err = s.write(ctx, func(ctx context.Context, tx *sql.Tx) error {
 		state, answer, err = s.reserveIn(ctx, tx, r)
 		return err
@@ -136,15 +136,15 @@ func (s *Store) Reserve(ctx context.Context, r ledger.Reservation) (state ledger
 	return state, answer, err
 }
 
-func (s *Store) reserveIn(ctx context.Context, tx *sql.Tx, r ledger.Reservation) (ledger.State, ledger.Answer, error) {
+func (s *Store) reserveIn(ctx context.Context, tx *sql.Tx, r ledger.Reservation) (ledger.State, ledger.Response, error) {
 	now := time.Now()
 	_, err := tx.StmtContext(ctx, s.reserve).ExecContext(ctx, r.Principal, r.Route, r.Key.Key, r.Fingerprint[:], r.Owner[:], now.Add(r.Lease).UnixMilli(), now.UnixMilli())
 	if err != nil {
-		return 0, ledger.Answer{}, err
+		return 0, ledger.Response{}, err
 	}
 	row, _, err := scan(tx.StmtContext(ctx, s.look).QueryRowContext(ctx, r.Principal, r.Route, r.Key.Key))
 	if err != nil {
-		return 0, ledger.Answer{}, err
+		return 0, ledger.Response{}, err
 	}
 	return row.State(r)
 }
@@ -155,11 +155,11 @@ func scan(found *sql.Row) (row ledger.Row, until int64, err error) {
 }
 
 // Settle implements [ledger.Store].
-func (s *Store) Settle(ctx context.Context, r ledger.Reservation, a ledger.Answer) error {
+func (s *Store) Settle(ctx context.Context, r ledger.Reservation, a ledger.Response) error {
 	return s.write(ctx, func(ctx context.Context, tx *sql.Tx) error { return s.settleIn(ctx, tx, r, a) })
 }
 
-func (s *Store) settleIn(ctx context.Context, tx *sql.Tx, r ledger.Reservation, a ledger.Answer) error {
+func (s *Store) settleIn(ctx context.Context, tx *sql.Tx, r ledger.Reservation, a ledger.Response) error {
 	result, err := tx.StmtContext(ctx, s.settle).ExecContext(ctx, a.Status, a.HeaderText(), a.Body, time.Now().Add(s.keep).UnixMilli(), r.Principal, r.Route, r.Key.Key, r.Owner[:])
 	if err != nil {
 		return err
@@ -171,17 +171,17 @@ func (s *Store) settleIn(ctx context.Context, tx *sql.Tx, r ledger.Reservation, 
 }
 
 // Find implements [ledger.Store]. It waits for no write.
-func (s *Store) Find(ctx context.Context, k ledger.Key) (ledger.Answer, bool, error) {
+func (s *Store) Find(ctx context.Context, k ledger.Key) (ledger.Response, bool, error) {
 	var row ledger.Row
 	err := s.readers.QueryRowContext(ctx, `SELECT status, header, body FROM leanwicket_keys WHERE principal = ? AND route = ? AND key = ? AND status IS NOT NULL AND until >= ?`,
 		k.Principal, k.Route, k.Key, time.Now().UnixMilli()).Scan(&row.Status, &row.Header, &row.Body)
 	if errors.Is(err, sql.ErrNoRows) {
-		return ledger.Answer{}, false, nil
+		return ledger.Response{}, false, nil
 	}
 	if err != nil {
-		return ledger.Answer{}, false, err
+		return ledger.Response{}, false, err
 	}
-	answer, err := row.Answer()
+	answer, err := row.Response()
 	return answer, true, err
 }
 
@@ -234,15 +234,15 @@ type TransactionStore struct{ *Store }
 
 // Transact implements [ledger.Transactional]. Where the database has no time for the work
 // within patience, the error is [ledger.ErrBusy].
-func (t TransactionStore) Transact(ctx context.Context, r ledger.Reservation, patience time.Duration, work ledger.Work) (ledger.State, ledger.Answer, error) {
+func (t TransactionStore) Transact(ctx context.Context, r ledger.Reservation, patience time.Duration, work ledger.Work) (ledger.State, ledger.Response, error) {
 	late := time.NewTimer(patience)
 	defer late.Stop()
 	release, err := t.claims.take(ctx, r.Key, late.C)
 	if errors.Is(err, errImpatient) {
-		return ledger.InFlight, ledger.Answer{}, nil
+		return ledger.InFlight, ledger.Response{}, nil
 	}
 	if err != nil {
-		return 0, ledger.Answer{}, err
+		return 0, ledger.Response{}, err
 	}
 	defer release()
 	for begun := time.Now(); ; {
@@ -261,46 +261,46 @@ func (t TransactionStore) Transact(ctx context.Context, r ledger.Reservation, pa
 }
 
 // work does the work once, and keeps its answer in the same commit.
-func (t TransactionStore) work(ctx context.Context, r ledger.Reservation, patience time.Duration, work ledger.Work) (ledger.Answer, error) {
+func (t TransactionStore) work(ctx context.Context, r ledger.Reservation, patience time.Duration, work ledger.Work) (ledger.Response, error) {
 	p := &piece{store: t.Store, patience: patience}
 	tx, err := t.works.BeginTx(context.WithValue(context.WithoutCancel(ctx), pieceKey{}, p), nil)
 	if err != nil {
-		return ledger.Answer{}, err
+		return ledger.Response{}, err
 	}
 	defer func() { _ = tx.Rollback() }() // also when the work panics
 	answer, err := work(context.WithValue(ctx, txKey{}, tx))
 	refused, isRefused := ledger.AsRefused(err)
 	switch {
 	case p.failed != nil: // also where the work has overlooked it
-		return ledger.Answer{}, p.failed
+		return ledger.Response{}, p.failed
 	case isRefused:
 		answer = refused
 		p.abandon()
 		p.log = nil
 	case err != nil:
-		return ledger.Answer{}, err
+		return ledger.Response{}, err
 	}
 	return answer, p.do(context.WithoutCancel(ctx), true, func(ctx context.Context, tx *sql.Tx) error { return t.keepIn(ctx, tx, r, answer) })
 }
 
 // free reads whether a key can be worked on now. It waits for no write.
-func (s *Store) free(ctx context.Context, r ledger.Reservation) (ledger.State, ledger.Answer, error) {
+func (s *Store) free(ctx context.Context, r ledger.Reservation) (ledger.State, ledger.Response, error) {
 	row, until, err := scan(s.known.QueryRowContext(ctx, r.Principal, r.Route, r.Key.Key))
 	if errors.Is(err, sql.ErrNoRows) {
-		return ledger.Reserved, ledger.Answer{}, nil
+		return ledger.Reserved, ledger.Response{}, nil
 	}
 	if err != nil {
-		return 0, ledger.Answer{}, err
+		return 0, ledger.Response{}, err
 	}
 	state, answer, err := row.State(r)
 	if over := until < time.Now().UnixMilli(); over && (row.Status != nil || state == ledger.InFlight) {
-		return ledger.Reserved, ledger.Answer{}, nil
+		return ledger.Reserved, ledger.Response{}, nil
 	}
 	return state, answer, err
 }
 
 // keepIn writes the answer of a key that is free still.
-func (s *Store) keepIn(ctx context.Context, tx *sql.Tx, r ledger.Reservation, a ledger.Answer) error {
+func (s *Store) keepIn(ctx context.Context, tx *sql.Tx, r ledger.Reservation, a ledger.Response) error {
 	now := time.Now()
 	result, err := tx.StmtContext(ctx, s.keepNew).ExecContext(ctx, r.Principal, r.Route, r.Key.Key, r.Fingerprint[:], r.Owner[:], now.Add(s.keep).UnixMilli(), now.UnixMilli(), a.Status, a.HeaderText(), a.Body)
 	if err != nil {

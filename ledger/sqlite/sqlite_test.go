@@ -93,15 +93,15 @@ func TestSlowWorkHoldsUpNobody(t *testing.T) {
 	_, err := db.Exec("CREATE TABLE permits (key TEXT)")
 	require.NoError(t, err)
 	goes, wrote := make(chan bool), make(chan bool, 9)
-	slow := begin(store.InTransaction(), "slow", func(ctx context.Context) (ledger.Answer, error) {
+	slow := begin(store.InTransaction(), "slow", func(ctx context.Context) (ledger.Response, error) {
 		for range 2 {
 			if _, err := sqlite.Tx(ctx).ExecContext(ctx, "INSERT INTO permits VALUES ('slow')"); err != nil {
-				return ledger.Answer{}, err
+				return ledger.Response{}, err
 			}
 			wrote <- true
 			<-goes
 		}
-		return ledger.Answer{Status: 201}, store.Write(ctx, func(ctx context.Context, tx *sql.Tx) error { // beside its own transaction
+		return ledger.Response{Status: 201}, store.Write(ctx, func(ctx context.Context, tx *sql.Tx) error { // beside its own transaction
 			_, err := tx.ExecContext(ctx, "INSERT INTO permits VALUES ('beside')")
 			return err
 		})
@@ -114,9 +114,9 @@ func TestSlowWorkHoldsUpNobody(t *testing.T) {
 		<-wrote
 		var others []<-chan error
 		for k := range 7 {
-			others = append(others, begin(store.InTransaction(), fmt.Sprint(round, k), func(ctx context.Context) (ledger.Answer, error) {
+			others = append(others, begin(store.InTransaction(), fmt.Sprint(round, k), func(ctx context.Context) (ledger.Response, error) {
 				_, err := sqlite.Tx(ctx).ExecContext(ctx, "INSERT INTO permits VALUES ('other')")
-				return ledger.Answer{Status: 201}, err
+				return ledger.Response{Status: 201}, err
 			}))
 		}
 		for _, ended := range others {
@@ -141,17 +141,17 @@ func TestWorkSeesWhatHolds(t *testing.T) {
 	for range 8 {
 		all.Go(func() {
 			for k := range works {
-				err := <-begin(store.InTransaction(), fmt.Sprint(k), func(ctx context.Context) (ledger.Answer, error) {
+				err := <-begin(store.InTransaction(), fmt.Sprint(k), func(ctx context.Context) (ledger.Response, error) {
 					tx := sqlite.Tx(ctx)
 					var taken int
 					if err := tx.QueryRowContext(ctx, "SELECT taken FROM berths WHERE id = ?", 1).Scan(&taken); err != nil {
-						return ledger.Answer{}, err
+						return ledger.Response{}, err
 					}
 					if k%3 == 0 {
 						time.Sleep(time.Duration(k) * time.Millisecond)
 					}
 					_, err := tx.ExecContext(ctx, "UPDATE berths SET taken = :taken WHERE id = 1", sql.Named("taken", taken+1))
-					return ledger.Answer{Status: 201}, err
+					return ledger.Response{Status: 201}, err
 				})
 				switch {
 				case err == nil:
@@ -186,11 +186,11 @@ func TestNumbersOfRows(t *testing.T) {
 		key := fmt.Sprintf("old %t", old)
 		wrote, goes := make(chan bool, 9), make(chan bool)
 		runs, number := 0, int64(0)
-		slow := begin(store.InTransaction(), key, func(ctx context.Context) (ledger.Answer, error) {
+		slow := begin(store.InTransaction(), key, func(ctx context.Context) (ledger.Response, error) {
 			runs++
 			result, err := sqlite.Tx(ctx).ExecContext(ctx, "INSERT INTO permits (key) VALUES (?)", key)
 			if err != nil {
-				return ledger.Answer{}, err
+				return ledger.Response{}, err
 			}
 			number, err = result.LastInsertId()
 			wrote <- true
@@ -198,12 +198,12 @@ func TestNumbersOfRows(t *testing.T) {
 			if old {
 				time.Sleep(300 * time.Millisecond)
 			}
-			return ledger.Answer{Status: 201}, err
+			return ledger.Response{Status: 201}, err
 		})
 		<-wrote
-		require.NoError(t, <-begin(store.InTransaction(), key+" other", func(ctx context.Context) (ledger.Answer, error) {
+		require.NoError(t, <-begin(store.InTransaction(), key+" other", func(ctx context.Context) (ledger.Response, error) {
 			_, err := sqlite.Tx(ctx).ExecContext(ctx, "INSERT INTO permits (key) VALUES ('other')")
-			return ledger.Answer{Status: 201}, err
+			return ledger.Response{Status: 201}, err
 		}))
 		close(goes)
 		var is []int64
@@ -233,7 +233,7 @@ func TestNumbersOfRows(t *testing.T) {
 func TestALockedFileIsBusy(t *testing.T) {
 	t.Parallel() // it waits as long as SQLite does
 	store, db := open(t, 0)
-	done := func(context.Context) (ledger.Answer, error) { return ledger.Answer{Status: 201}, nil }
+	done := func(context.Context) (ledger.Response, error) { return ledger.Response{Status: 201}, nil }
 	require.NoError(t, <-begin(store.InTransaction(), "before", done))
 	db.SetMaxOpenConns(1)
 	held, err := db.Begin() // of immediate effect
@@ -267,9 +267,9 @@ func TestAFullDisk(t *testing.T) {
 	require.NoError(t, err)
 	const submissions = 800
 	submit := func(key int) error {
-		return <-begin(store.InTransaction(), fmt.Sprint(key), func(ctx context.Context) (ledger.Answer, error) {
+		return <-begin(store.InTransaction(), fmt.Sprint(key), func(ctx context.Context) (ledger.Response, error) {
 			_, err := sqlite.Tx(ctx).ExecContext(ctx, "INSERT INTO permits VALUES (?, ?)", key, strings.Repeat("x", 2000))
-			return ledger.Answer{Status: 201}, err
+			return ledger.Response{Status: 201}, err
 		})
 	}
 	all := func() (accepted map[int]bool) {

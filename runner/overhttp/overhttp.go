@@ -39,7 +39,7 @@ func (t *Transport) WithContext(ctx context.Context) *Transport {
 
 // Do makes a request: see [runner.Transport]. To stop a submission does nothing: it is
 // on its way, and what came of it is welcome, however late.
-func (t *Transport) Do(r runner.Request, done func(runner.Answer)) (stop func()) {
+func (t *Transport) Do(r runner.Request, done func(runner.Response)) (stop func()) {
 	ctx, cancel := context.WithCancel(t.context)
 	go func() {
 		defer cancel()
@@ -54,12 +54,12 @@ func (t *Transport) Do(r runner.Request, done func(runner.Answer)) (stop func())
 	return cancel
 }
 
-func (t *Transport) do(ctx context.Context, r runner.Request) runner.Answer {
+func (t *Transport) do(ctx context.Context, r runner.Request) runner.Response {
 	url := r.URL
 	if strings.HasPrefix(url, "/") {
 		url = t.base + url
 	}
-	broken := runner.Answer{}
+	broken := runner.Response{}
 	request, err := http.NewRequestWithContext(ctx, r.Method, url, bytes.NewReader(r.Body))
 	if err != nil {
 		return broken
@@ -77,7 +77,7 @@ func (t *Transport) do(ctx context.Context, r runner.Request) runner.Answer {
 	if err != nil {
 		return broken
 	}
-	response := runner.Answer{Status: got.StatusCode, Header: map[string]string{}}
+	response := runner.Response{Status: got.StatusCode, Header: map[string]string{}}
 	for name := range got.Header {
 		response.Header[name] = got.Header.Get(name)
 	}

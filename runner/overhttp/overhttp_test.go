@@ -23,8 +23,8 @@ func TestARequestEndsWithItsContext(t *testing.T) {
 	defer office.Close()
 	for _, kind := range []lifecycle.EffectKind{lifecycle.EffectSend, lifecycle.EffectLoad} {
 		ctx, end := context.WithCancel(t.Context())
-		answers := make(chan runner.Answer, 1)
-		overhttp.New(office.Client(), office.URL).WithContext(ctx).Do(runner.Request{Kind: kind, Method: "GET", URL: "/"}, func(a runner.Answer) { answers <- a })
+		answers := make(chan runner.Response, 1)
+		overhttp.New(office.Client(), office.URL).WithContext(ctx).Do(runner.Request{Kind: kind, Method: "GET", URL: "/"}, func(a runner.Response) { answers <- a })
 		<-arrived
 		end()
 		require.Zero(t, (<-answers).Status)
