@@ -136,9 +136,9 @@ func (s *store) grow(t *slots, batch *batch) {
 	}
 }
 
-// add gives the new states of a batch their numbers, in the order in which
+// number gives the new states of a batch their numbers, in the order in which
 // they were found, and keeps the edges.
-func (s *store) add(batch *batch) {
+func (s *store) number(batch *batch) {
 	for k := range batch.found {
 		f := &batch.found[k]
 		switch first := -1 - f.state; {

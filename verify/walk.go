@@ -146,7 +146,7 @@ func (w *walker) begin() error {
 		packed := start.pack(nil, w.packer, &w.options)
 		first := &batch{packed, []found{{hash: w.store.hash(packed), from: -1, end: uint32(len(packed)), flags: flags}}}
 		w.store.look(tableOf(first.found[0].hash), first)
-		w.store.add(first)
+		w.store.number(first)
 		if w.store.count() > len(w.roots) {
 			w.roots = append(w.roots, page)
 			w.result.Begun = append(w.result.Begun, page.name)
@@ -225,7 +225,7 @@ func (w *walker) batch(forks []*explorer, from, until int) {
 			w.store.look(table, all)
 		}
 	})
-	w.store.add(all)
+	w.store.number(all)
 	for _, c := range chunks {
 		for k, cut := range c.cut {
 			if cut {
