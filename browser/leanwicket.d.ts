@@ -96,7 +96,7 @@ export interface Said {
 }
 
 /**
- * All that can be read of a session. It never changes: a step makes another one, in which
+ * All that can be read of a session. It is read only: a step makes another one, in which
  * every part that is as it was is the same object.
  */
 export interface Snapshot {

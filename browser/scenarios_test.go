@@ -52,7 +52,7 @@ const virtualTime = `(() => {
 type step struct {
 	at     time.Duration
 	event  lifecycle.Event
-	answer string // names the request; empty: it answers none
+	answer string // names the request; empty means that it answers none
 }
 
 // backend answers the requests of a page when it is told to.
@@ -223,7 +223,7 @@ func (b *tab) scenario(s *scenario.Scenario) {
 		arrived: map[string]int{}, held: map[string]chan struct{}{}, finished: make(chan struct{}),
 	}
 	for _, c := range s.Backend.Checks {
-		server.answers["check "+c.Path] = c.Answers
+		server.answers["check "+c.Path] = c.Replies
 	}
 	web := httptest.NewUnstartedServer(server.site(form, handler(t, s.Source)))
 	web.Config.SetKeepAlivesEnabled(false) // a browser sends once more what breaks on a connection that was used before

@@ -44,7 +44,8 @@ func File(name string) (*form.Form, error) {
 	return source.Form, nil
 }
 
-// Open is File with everything that was read.
+// Open reads a form file as [File] does, and returns with the form what it was read from: the
+// schema, for [Source.Validate], and what is unwise in it.
 func Open(name string) (*Source, error) {
 	return read(name, func(name string) ([]byte, error) { return os.ReadFile(filepath.FromSlash(name)) })
 }

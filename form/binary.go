@@ -11,7 +11,7 @@ import (
 const binaryMagic = "leanwicket form 1\n"
 
 // AppendBinary appends the form compiled: what a browser or a cache reads back
-// with ReadForm, without a schema library.
+// with [Read], without a schema library.
 func (f *Form) AppendBinary(to []byte) ([]byte, error) {
 	c := codec{out: append(to, binaryMagic...)}
 	d := f.Declaration
@@ -22,7 +22,7 @@ func (f *Form) AppendBinary(to []byte) ([]byte, error) {
 // MarshalBinary is AppendBinary to nothing.
 func (f *Form) MarshalBinary() ([]byte, error) { return f.AppendBinary(nil) }
 
-// ReadForm reads what AppendBinary wrote. It returns an error, and never panics,
+// Read reads what AppendBinary wrote. It returns an error, and never panics,
 // for anything else.
 func Read(data []byte) (*Form, error) {
 	if len(data) < len(binaryMagic) || string(data[:len(binaryMagic)]) != binaryMagic {

@@ -36,7 +36,7 @@ type Codes uint16
 // Has reports whether a code is in the set.
 func (cs Codes) Has(c Code) bool { return cs&(1<<c) != 0 }
 
-// word returns the word for a constant, and "?" for one that does not exist.
+// Word returns the word for a constant, and "?" for one that does not exist.
 func Word[T ~uint8](words []string, v T) string {
 	if int(v) < len(words) {
 		return words[v]

@@ -50,7 +50,7 @@ type Declaration struct {
 	Leave    LeavePolicy
 
 	ServerNames []ServerName // the server's own names for fields
-	InBody      string       // a JSON Pointer: where something stands there, an accepted reply is a refusal; empty: nowhere
+	InBody      string       // a JSON Pointer: where something stands there, an accepted reply is a refusal; empty means nowhere
 	Texts       []MessageText
 
 	// Given are names that whoever opens the form gives values for: {id} in a url stands
@@ -65,7 +65,7 @@ type Field struct {
 	Of   FieldKind // of a choice and of choices: the kind of the options
 
 	Label, Unit, Help, Placeholder, Autocomplete string
-	Lines                                        int // of a text's control; 0: one, or more where it can be long
+	Lines                                        int // of a text's control; 0 means one, or more where it can be long
 
 	Private     bool // the value appears in no trace, draft or log
 	Required    bool // a body carries it even when it is absent (an unticked box as false)
@@ -172,7 +172,7 @@ const (
 type AcceptedPolicy struct {
 	Then  Then
 	To    string        // with ThenNavigate; the driver fills {…} in
-	Lasts time.Duration // how long the success state stands; 0: until the next edit
+	Lasts time.Duration // how long the success state stands; 0 means until the next edit
 }
 
 // LeaveWhen is which work leaving asks about.

@@ -29,7 +29,8 @@ type Form struct {
 // A matcher tells whether a pattern is found in a text.
 type matcher interface{ MatchString(string) bool }
 
-// FormError is what is wrong with a Declaration, at one field ("" is the form).
+// Error is one thing that is wrong with a [Declaration]. Path is the field, and empty where it is
+// the whole form.
 type Error struct{ Path, Problem string }
 
 func (e *Error) Error() string {
@@ -40,7 +41,7 @@ func (e *Error) Error() string {
 }
 
 // New checks a declaration and derives what a session needs. The error
-// joins one FormError for each thing that is wrong.
+// joins one [Error] for each thing that is wrong.
 func New(d Declaration) (*Form, error) {
 	f := &Form{
 		Declaration: d,

@@ -210,7 +210,7 @@ func (h *Handler) begin(r *http.Request) *visit {
 	return h.opened(r, func(request lifecycle.RequestID) lifecycle.Event { return h.load(r, request) })
 }
 
-// opened opens a session, whose load is answered as somebody says; nil: it is not.
+// opened opens a session, whose load is answered as somebody says; nil means that it is not.
 func (h *Handler) opened(r *http.Request, answer func(lifecycle.RequestID) lifecycle.Event) *visit {
 	session, opening := lifecycle.Open(h.form, lifecycle.Seed{})
 	v := &visit{form: h.form, request: r, session: session, ids: markup.Page}

@@ -28,7 +28,7 @@ type Options struct {
 	// nobody is signed in, turns what was posted away and keeps everything typed; nil goes
 	// on. nil: all are admitted.
 	Admit func(r *http.Request) *replies.Response
-	// Ledger keeps the keys; nil: in memory, for a day.
+	// Ledger keeps the keys; nil keeps them in memory, for a day.
 	Ledger ledger.Store
 	// Once says how long the work of a submission may take, how long a repeat waits for it,
 	// and how large an answer is kept. Who comes while the database is busy, or whose work
@@ -44,7 +44,7 @@ type Options struct {
 	// with the process, and a page that is sent by another account is not found out.
 	Secret []byte
 	// Script is the address of the bundle's script, with which the page runs the
-	// lifecycle in the browser; empty: the page has none. Without script it works all
+	// lifecycle in the browser; empty means that the page has none. Without script it works all
 	// the same.
 	Script string
 	// Page replaces parts of the page: templates with the names in Parts. docs/server.md has
@@ -63,12 +63,12 @@ type Options struct {
 	// where Style is empty, and with Script script-src 'self' 'wasm-unsafe-eval' and
 	// connect-src 'self'.
 	Policy string
-	// Log is told what failed; nil: slog.Default.
+	// Log is told what failed; nil means slog.Default.
 	Log *slog.Logger
 
-	MaxBody   int64 // bytes of a request's body; 0: 1 MiB, with a file 32 MiB
-	MaxFields int   // controls in a request; 0: 10,000
-	MaxOpen   int   // submissions of one account that are worked on at once; 0: 20. Without Principal there is no limit: behind a proxy all addresses are one
+	MaxBody   int64 // bytes of a request's body; 0 means 1 MiB, with a file 32 MiB
+	MaxFields int   // controls in a request; 0 means 10,000
+	MaxOpen   int   // submissions of one account that are worked on at once; 0 means 20. Without Principal there is no limit: behind a proxy all addresses are one
 }
 
 // Submission is one submission that the form has accepted.
@@ -77,7 +77,7 @@ type Submission struct {
 	Request *http.Request
 	Button  string
 	Key     string
-	Version string // what the values are based on; empty: unknown
+	Version string // what the values are based on; empty means that it is unknown
 	Body    []byte // JSON: the record, or with PATCH a merge patch
 }
 

@@ -68,10 +68,10 @@ type pageView struct {
 	ids                  markup.IDs
 	FormID, SummaryID    string
 	NoticeID             string
-	Script, Compiled     string // the address of the script, and of what it binds the page with; empty: none
+	Script, Compiled     string // the address of the script, and of what it binds the page with; empty means none
 	Given                string // the values of the names that the form declares as given, as a query
 	KeyName, VersionKey  string
-	AccountName, Account string // whose work it is, as a digest; empty: the application tells no accounts apart
+	AccountName, Account string // whose work it is, as a digest; empty means that the application tells no accounts apart
 }
 
 type summaryView struct{ Target, Text string }
@@ -87,7 +87,7 @@ type fieldView struct {
 	Value                        string
 	Lines                        int // of a text that may have several
 	Checked, Required            bool
-	Sometimes                    string // when it is asked; empty: always
+	Sometimes                    string // when it is asked; empty means always
 	Options                      []optionView
 	Issues                       []lifecycle.Issue
 	IssuesID, HelpID             string

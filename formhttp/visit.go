@@ -23,18 +23,18 @@ type visit struct {
 	request     *http.Request
 	session     *lifecycle.Session
 	ids         markup.IDs
-	home        string // the address of its handler; empty: that of the request
+	home        string // the address of its handler; empty means that of the request
 	key         string
 	sentVersion string
 	received    bool   // the last submission was accepted
 	receipt     string // the address of what was received
-	says        string // what went wrong with the request; empty: what the session says
+	says        string // what went wrong with the request; empty means what the session says
 }
 
 // sent is what a request carries.
 type sent struct {
 	key, version, button string
-	account              string            // the digest of whose work it is; empty: not said
+	account              string            // the digest of whose work it is; empty means that it is not said
 	values               map[string]string // by control name, as typed; several are lines
 	rows                 map[string]int    // by group: how many
 	change               *lifecycle.Event  // a row is added or removed; nothing is submitted

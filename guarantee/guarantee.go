@@ -37,7 +37,7 @@ var guaranteeWords = [guaranteeCount]string{
 
 func (g Guarantee) String() string { return form.Word(guaranteeWords[:], g) }
 
-// GuaranteeWords lists the guarantees' names.
+// Words lists the names of the guarantees.
 func Words() []string { return slices.Clone(guaranteeWords[:]) }
 
 // Breach is a guarantee that a step has broken, and how.

@@ -63,7 +63,7 @@ func appendContent(to []byte, button string, values []form.Answer) []byte {
 }
 
 // CopyFrom makes w the same watch as v, of a session that is a copy of v's.
-// What was there before a step is v's, as long as v takes down nothing new.
+// Both see the state that v has taken down before a step, until v takes down another.
 func (w *Watch) CopyFrom(v *Watch, s *lifecycle.Session) {
 	w.session, w.then, w.seen = s, v.then, v.seen
 	w.checks = append(w.checks[:0], v.checks...)
@@ -82,7 +82,7 @@ func (w *Watch) Session() *lifecycle.Session { return w.session }
 // valid until the next step.
 func (w *Watch) Armed() []ArmedTimer { return w.timers }
 
-// Loading is the load on its way; 0: none.
+// Loading is the load on its way; 0 means none.
 func (w *Watch) Loading() lifecycle.RequestID { return w.load }
 
 // AppendChecks lists the checks that are out.

@@ -19,7 +19,7 @@ func (r reading) dirty(x lifecycle.FieldState) bool {
 	if declared.Kind == form.KindRows {
 		return x.Dirty()
 	}
-	kept, base := x.Kept(), x.KeptBaseline()
+	kept, base := x.Underlying(), x.UnderlyingBaseline()
 	if len(declared.Asked) == 0 && x.Place().Row < 0 {
 		return kept != base
 	}
@@ -69,9 +69,9 @@ func (r reading) holds(l *form.Literal, row int32, byNow bool) bool {
 	}
 	var v form.Value
 	if asked && byNow {
-		v = x.Kept()
+		v = x.Underlying()
 	} else if asked {
-		v = x.KeptBaseline()
+		v = x.UnderlyingBaseline()
 	}
 	found := slices.Contains(l.Values, v)
 	if l.Present {

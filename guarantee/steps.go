@@ -101,7 +101,7 @@ func (w *Watch) checkEdits(e lifecycle.Event, o outcomes) {
 	for k := range w.then.fields {
 		b := &w.then.fields[k]
 		f, there := s.ByID(int(b.id))
-		if there && f.Kept() == b.kept {
+		if there && f.Underlying() == b.kept {
 			continue
 		}
 		path := s.Form().Path(b.place)

@@ -26,7 +26,7 @@ type Watch struct {
 	checks  []checkOut
 	timers  []ArmedTimer    // in the order of arming
 	late    []int32         // tries of the newest attempt that may still bring an acceptance
-	sent    *sentWork       // what the newest attempt sent; nil: nothing seen
+	sent    *sentWork       // what the newest attempt sent; nil means that nothing has been seen
 	sentIDs []int32         // beside sent.present: the fields, by ID
 	keys    []lifecycle.Key // those that were used
 
@@ -37,8 +37,8 @@ type Watch struct {
 
 // seen is what the watch remembers in single values.
 type seen struct {
-	load     lifecycle.RequestID // on its way; 0: none
-	inFlight int32               // the try in flight, 0: none
+	load     lifecycle.RequestID // on its way; 0 means none
+	inFlight int32               // the try in flight, 0 means none
 	attempt  int32
 	key      lifecycle.Key
 	settled  bool
@@ -56,7 +56,7 @@ type standing struct {
 	since   []int32          // by ID: the fields and groups that were edited since
 	waiting []lifecycle.Kept // what an earlier page kept, and what waits for its rows
 	facts   facts
-	session *lifecycle.Session // nothing may be changed by what is stale; nil: not compared
+	session *lifecycle.Session // nothing may be changed by what is stale; nil means that nothing is compared
 	copied  lifecycle.Session
 }
 
@@ -139,7 +139,7 @@ func (w *Watch) takeDown() {
 			continue
 		}
 		// Of a field that is not asked, or was not, what it keeps is compared.
-		if kept := f.Kept(); since && w.sinceCounts() || kept != f.KeptBaseline() {
+		if kept := f.Underlying(); since && w.sinceCounts() || kept != f.UnderlyingBaseline() {
 			w.then.fields = append(w.then.fields, fieldBefore{int32(f.ID()), f.Place(), kept, !(reading{w.session}).asked(f, true) && !since})
 		}
 	}

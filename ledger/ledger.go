@@ -116,10 +116,10 @@ func Ready(ctx context.Context, store Store) error {
 // Options are how patient Once is, and how much it remembers. The zero value is 10 s of work,
 // 30 s of lease, 3 s of patience and 1 MiB.
 type Options struct {
-	Limit    time.Duration // how long the work may take: its context ends then; 0: 10 s
-	Lease    time.Duration // after which another takes over work whose process has ended; renewed while the work goes on; 0: 30 s
-	Patience time.Duration // how long a repeat waits for the first one's answer; 0: 3 s, below 0: not at all
-	MaxBody  int           // bytes of an answer's body; a larger one is not kept, and repeats get the answer without it; 0: 1 MiB
+	Limit    time.Duration // how long the work may take: its context ends then; 0 means 10 s
+	Lease    time.Duration // after which another takes over work whose process has ended; renewed while the work goes on; 0 means 30 s
+	Patience time.Duration // how long a repeat waits for the first one's answer; 0 means 3 s, below 0 means that it does not wait
+	MaxBody  int           // bytes of an answer's body; a larger one is not kept, and repeats get the answer without it; 0 means 1 MiB
 }
 
 func (o Options) orDefaults() Options {

@@ -7,7 +7,7 @@ type check struct {
 	cell    int32
 	request RequestID // 0: still delayed
 	timer   TimerID
-	row     int32 // where the row of the cell was when the check was sent; -1: nowhere
+	row     int32 // where the row of the cell was when the check was sent; -1 means that it was nowhere
 }
 
 // startCheck begins a field's check after its delay, if there is something new

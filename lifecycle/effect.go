@@ -66,7 +66,7 @@ type Effect struct {
 	Try     int32
 	Key     Key
 	Button  string
-	Version string        // send: the version that the values are based on; empty: unknown
+	Version string        // send: the version that the values are based on; empty means that it is unknown
 	Values  []form.Answer // send: in the form's order; valid until the next Apply
 
 	Reason    AskReason // ask

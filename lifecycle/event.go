@@ -68,7 +68,7 @@ type Event struct {
 	Reply   *Reply
 
 	Values   []form.Answer // loaded
-	Version  string        // loaded; empty: unknown
+	Version  string        // loaded; empty means that it is unknown
 	Why      string        // load failed
 	Issues   []Entry       // checked
 	Restored *Restored
@@ -168,7 +168,7 @@ func Elapsed(timer TimerID) Event { return Event{Kind: EventElapsed, Timer: time
 // form (rows as sent), or empty: the whole form.
 type Entry struct {
 	Path string
-	Code string // the reply's own code; empty: customError
+	Code string // the reply's own code; empty means customError
 	Text string
 }
 
@@ -177,7 +177,7 @@ type Reply struct {
 	Kind       ReplyKind
 	Entries    []Entry       // refused
 	Values     []form.Answer // accepted: what the reply mentions
-	Version    string        // accepted; empty: unknown
+	Version    string        // accepted; empty means that it is unknown
 	To         string        // accepted: where the reply says the record is, or the filled-in destination
 	RetryAfter time.Duration // underway, unavailable; negative: not given
 	Text       string        // what the reply says in words

@@ -11,9 +11,9 @@ import (
 // fields, tries, requests, timers and attempts by their old names follows it with these.
 type Names struct {
 	session   *Session
-	moved     []int32 // of each cell; empty: each keeps its own
+	moved     []int32 // of each cell; empty means that each keeps its own
 	reordered bool    // fields that are interchangeable have changed their places
-	newestTry int32   // before; 0: tries keep their numbers
+	newestTry int32   // before; 0 means that tries keep their numbers
 	attempts  int32   // those that are not counted any more
 	timers    []uint32
 	requests  []uint32

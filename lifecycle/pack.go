@@ -40,7 +40,7 @@ type Packer struct {
 // PackOptions say what counts as the same state.
 type PackOptions struct {
 	Alike  [][]form.FieldID // fields that are interchangeable; of forms without rows
-	Brings []form.Answer    // what each load brings, where each brings the same; nil: that is not known
+	Brings []form.Answer    // what each load brings, where each brings the same; nil means that it is not known
 	Whole  bool             // what has no future any more counts too, and nothing is interchangeable
 }
 

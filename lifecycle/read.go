@@ -65,7 +65,7 @@ func (s *Session) UnloadGuard() bool { return s.guard }
 // Ignored is how many submits did nothing because one was under way.
 func (s *Session) Ignored() int { return int(s.ignored) }
 
-// Version is the version that the values are based on; empty: unknown.
+// Version is the version that the values are based on; empty means that it is unknown.
 func (s *Session) Version() string { return s.version }
 
 // Notice is what was said last, how urgently, and how many notices there have
@@ -236,16 +236,17 @@ func (f FieldState) Raw() string {
 // Value is the answer: absent while it is not asked.
 func (f FieldState) Value() form.Value { return f.session.effective(f.cell, sideNow) }
 
-// Kept is the answer that the field holds, asked or not.
-func (f FieldState) Kept() form.Value { return f.session.cells[f.cell].value }
+// Underlying is the answer that is there whether the field is asked or not: it comes back when the
+// field is asked again.
+func (f FieldState) Underlying() form.Value { return f.session.cells[f.cell].value }
 
 // Baseline is the answer that was last known to be saved: for a contested field
 // the newer one.
 func (f FieldState) Baseline() form.Value { return f.session.effective(f.cell, sideBase) }
 
-// KeptBaseline is the baseline under the answer that the field holds, asked or
-// not.
-func (f FieldState) KeptBaseline() form.Value { return f.session.cells[f.cell].baseline }
+// UnderlyingBaseline is the saved answer beside [FieldState.Underlying], whether the field is
+// asked or not.
+func (f FieldState) UnderlyingBaseline() form.Value { return f.session.cells[f.cell].baseline }
 
 // Rows is the number of rows of a repeated group.
 func (f FieldState) Rows() int {

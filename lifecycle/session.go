@@ -69,7 +69,7 @@ type scalars struct {
 
 	nextRequest RequestID
 	nextTimer   TimerID
-	applied     uint64 // events so far; 0: the first is still to come
+	applied     uint64 // events so far; 0 means that the first is still to come
 }
 
 // cell is one answer.

@@ -109,7 +109,7 @@ func (p *placer) add(name, code, says string) {
 // names finds the fields that a server's names mean.
 type names struct {
 	form *form.Form
-	// plain gives each path by itself without regard to case, _ and -; empty: several
+	// plain gives each path by itself without regard to case, _ and -; empty means that several
 	// paths are alike. It is made when it is first needed.
 	plain map[string]string
 }

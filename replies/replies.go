@@ -16,7 +16,7 @@ type Response struct {
 	Status int               // RFC 9110, section 15
 	Header map[string]string // names in any case
 	Body   any               // decoded JSON: nil, bool, float64 or json.Number, string, []any, map[string]any; what is no JSON is a string
-	Sent   []form.Answer     // what was sent, which no entry repeats; nil: not known
+	Sent   []form.Answer     // what was sent, which no entry repeats; nil means that it is not known
 	Now    time.Time         // the moment of the reply, for a Retry-After that gives a date
 }
 

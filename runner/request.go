@@ -14,7 +14,7 @@ type Request struct {
 	Method  string
 	URL     string // as the form declares it, a check's with its value filled in
 	Key     string // send: the Idempotency-Key
-	Version string // send: the If-Match; empty: unknown
+	Version string // send: the If-Match; empty means that it is unknown
 	Button  string // send: which of the form's buttons
 	Body    []byte // send: JSON, with PATCH a merge patch
 }

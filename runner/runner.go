@@ -42,13 +42,13 @@ type Clock interface {
 // form loads, checks or sends.
 type Options struct {
 	Transport Transport
-	Clock     Clock          // nil: the machine's
-	Seed      lifecycle.Seed // 128 random bits that no other session has: the submission keys come from it; zero: drawn
+	Clock     Clock          // nil means the machine's
+	Seed      lifecycle.Seed // 128 random bits that no other session has: the submission keys come from it; zero means that they are drawn
 	// Observe is told each step after it was carried out, with no lock held: it may
 	// read and apply. Steps of several goroutines may reach it at once.
 	Observe func(lifecycle.Step)
 	// Keep is given what would be lost with this page, after each change of it and
-	// before anything is sent; nil: nothing would. With more an attempt is open that is
+	// before anything is sent; nil means that nothing would. With more an attempt is open that is
 	// not kept, because it sent a private value: the next page says
 	// form.MessageUnsettledPrivate.
 	Keep func(kept *lifecycle.Restored, more bool)
@@ -58,17 +58,17 @@ type Options struct {
 	KeepLater bool
 	// Given are the values of the names that the form declares as given: {id} in a url.
 	Given map[string]string
-	// Kept is what an earlier page kept; nil: nothing.
+	// Kept is what an earlier page kept; nil means nothing.
 	Kept *lifecycle.Restored
-	// Trace takes the record of the session; nil: none.
+	// Trace takes the record of the session; nil means none.
 	Trace io.Writer
-	// Watch checks the guarantees after each step: runner.Guarantees makes one; nil:
+	// Watch checks the guarantees after each step: [Guarantees] makes one. Where it is nil
 	// they are not checked.
 	Watch func(*lifecycle.Session, []lifecycle.Effect) lifecycle.Watcher
 }
 
-// Guarantees checks all of them, and tells each that a step broke. What it is not
-// given to costs nothing, nor its size.
+// Guarantees makes a Watch for [Options] that checks all guarantees, and tells each that a step
+// broke. A program that does not call it does not carry the judge, nor its size.
 func Guarantees(broken func(guarantee.Breach)) func(*lifecycle.Session, []lifecycle.Effect) lifecycle.Watcher {
 	return func(s *lifecycle.Session, opening []lifecycle.Effect) lifecycle.Watcher {
 		return told{guarantee.NewWatch(s, opening), broken}

@@ -15,14 +15,14 @@ import (
 
 // Options are how a scenario is played.
 type Options struct {
-	// Observe is told each step as it happens; nil: nobody watches, and what the
+	// Observe is told each step as it happens; where it is nil nobody watches, and what the
 	// form shows is not written down.
 	Observe func(*Step)
-	// Trace is where the record of the session is written; nil: nowhere.
+	// Trace is where the record of the session is written; nil means nowhere.
 	Trace io.Writer
-	// Each is told each event before it is applied; nil: nobody.
+	// Each is told each event before it is applied; nil means that nobody is.
 	Each func(at time.Duration, e lifecycle.Event)
-	// Taken is told each transition of the lifecycle; nil: nobody.
+	// Taken is told each transition of the lifecycle; nil means that nobody is.
 	Taken func(lifecycle.Transition)
 	// Unguarded leaves the guarantees unchecked, to measure the core alone.
 	Unguarded bool
@@ -265,8 +265,8 @@ func (p *play) checkAnswer(place form.Place) *Reply {
 			if c.Path == name {
 				next := p.next.checks[name]
 				p.next.checks[name]++
-				if next < len(c.Answers) {
-					return &c.Answers[next]
+				if next < len(c.Replies) {
+					return &c.Replies[next]
 				}
 				return nil
 			}
@@ -303,7 +303,7 @@ func (p *play) unasked() {
 	tell(p.scenario.Backend.Prefill, p.next.prefill, "a load")
 	tell(p.scenario.Backend.Submit, p.next.submit, "a send")
 	for _, c := range p.scenario.Backend.Checks {
-		tell(c.Answers, p.next.checks[c.Path], "a check of "+c.Path)
+		tell(c.Replies, p.next.checks[c.Path], "a check of "+c.Path)
 	}
 }
 

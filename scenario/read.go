@@ -279,7 +279,8 @@ func misspelt(item *document.Node) bool {
 	return slices.ContainsFunc(item.Entries, func(e document.Entry) bool { return !slices.Contains(timelineKeys, e.Key) })
 }
 
-// Plural is a number and what is counted: the first word takes the s.
+// Plural writes a number and what is counted. Unless the number is one, the first word of that
+// gets an s.
 func Plural(n int, what string) string {
 	switch n {
 	case 0:

@@ -15,31 +15,31 @@ type Scenario struct {
 	File     string
 	Source   *declare.Source
 	Backend  Backend
-	Kept     *lifecycle.Restored // what an earlier page kept; nil: nothing
+	Kept     *lifecycle.Restored // what an earlier page kept; nil means nothing
 	Timeline []Entry
 }
 
 // Form is the form that the scenario plays on.
 func (s *Scenario) Form() *form.Form { return s.Source.Form }
 
-// Backend is what the server answers, one after the other.
+// Backend lists the replies of the server. Each is given to one request, in their order.
 type Backend struct {
 	Prefill []Reply
 	Submit  []Reply
 	Checks  []CheckReplies
 }
 
-// CheckReplies are the answers to the checks of one field; a path with * is
-// that of any row.
+// CheckReplies are the replies to the checks of one field. A path with * stands for the field in
+// any row.
 type CheckReplies struct {
 	Path    string
-	Answers []Reply
+	Replies []Reply
 }
 
 // Reply is one HTTP reply, After a time counted from its request.
 type Reply struct {
 	After  time.Duration
-	Again  time.Duration // it arrives once more so long after; 0: it does not
+	Again  time.Duration // it arrives once more so long after; 0 means that it does not
 	Never  bool
 	Broken bool
 	Status int

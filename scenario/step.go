@@ -27,7 +27,7 @@ type Step struct {
 	Prefill     string        `json:"prefill,omitempty"`
 	Submission  string        `json:"submission,omitempty"`
 	Leave       string        `json:"leave,omitempty"`
-	Holds       []string      `json:"holds,omitzero"` // nil: as before; empty: nothing holds the submit any more
+	Holds       []string      `json:"holds,omitzero"` // nil means as before; empty means that nothing holds the submit any more
 	UnloadGuard *bool         `json:"unloadGuard,omitempty"`
 	Sent        *Sent         `json:"sent,omitempty"`
 	Asks        string        `json:"asks,omitempty"`

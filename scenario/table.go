@@ -12,7 +12,7 @@ import (
 // Style is how a table is written.
 type Style struct {
 	Color bool
-	Width int // columns of the terminal; 0: 110
+	Width int // columns of the terminal; 0 means 110
 }
 
 // Paint writes a text in a colour, given as ANSI attributes, where there are colours.

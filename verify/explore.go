@@ -36,7 +36,7 @@ type chunk struct {
 	paid        []paidAt
 	reached     []reachedAt
 	audited     int
-	differs     string // what an audit has found; empty: nothing
+	differs     string // what an audit has found; empty means nothing
 }
 
 func (c *chunk) reset(first int32, count int) {

@@ -12,7 +12,7 @@ import (
 func AuditAll(o *Options) { o.auditAll = true }
 
 // AuditSession takes a session through normal forms, by moves that are chosen out of so many, and
-// audits each step. It says what makes a difference; empty: nothing does.
+// audits each step. It says what makes a difference; empty means that nothing does.
 func AuditSession(declared *form.Form, o Options, steps int, choose func(of int) int) (audited int, difference string, err error) {
 	o = o.withDefaults(declared)
 	m, err := newMover(declared, o)

@@ -102,7 +102,7 @@ func newMover(declared *form.Form, o Options) (*mover, error) {
 	return m, nil
 }
 
-// brings is what each load of the walk brings; nil: none comes.
+// brings is what each load of the walk brings; nil means that none comes.
 func (m *mover) brings() []form.Answer {
 	if m.form.Prefill.URL == "" {
 		return nil

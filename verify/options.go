@@ -15,29 +15,29 @@ import (
 
 // Options bound a walk. The zero value is an honest default for each.
 type Options struct {
-	Attempts  int      // submissions begun; 0: any number
-	Tries     int      // sendings of one attempt; 0: any number
-	Loads     int      // loads asked for; 0: any number
-	Rows      int      // rows of a group in which a field is edited; 0: 2
-	Edited    []string // paths of the fields that are edited; nil: the first of Plan. The others are filled in before
+	Attempts  int      // submissions begun; 0 means any number
+	Tries     int      // sendings of one attempt; 0 means any number
+	Loads     int      // loads asked for; 0 means any number
+	Rows      int      // rows of a group in which a field is edited; 0 means 2
+	Edited    []string // paths of the fields that are edited; nil means the first of Plan. The others are filled in before
 	OneButton bool     // submits are by the first button alone
 	Earlier   bool     // the session begins with what an earlier page kept, instead of afresh
-	States    int      // states after which the walk gives up; 0: ten million
-	Memory    int      // bytes after which the walk gives up; 0: 2 GiB
-	Workers   int      // goroutines that walk; 0: one for each core
+	States    int      // states after which the walk gives up; 0 means ten million
+	Memory    int      // bytes after which the walk gives up; 0 means 2 GiB
+	Workers   int      // goroutines that walk; 0 means one for each core
 	First     bool     // the walk ends at the first breach
-	Whole     bool     // nothing is reduced: what has no future counts as a difference too; no number is 0 then, but 2
+	Whole     bool     // no reduction is used: states that differ only in what can have no effect any more are told apart. 0 means 2 then
 	auditAll  bool     // each step is audited
 
 	// Wanted asks for the shortest session that takes a transition of the lifecycle;
-	// nil: the transitions are not noted at all.
+	// where it is nil the transitions are not noted at all.
 	Wanted func(lifecycle.Transition) bool
 
-	// Progress is told now and then how far the walk is; nil: nobody.
+	// Progress is told now and then how far the walk is; nil means that nobody is.
 	Progress func(Progress)
-	// Found is told of each breach when it is found; nil: nobody.
+	// Found is told of each breach when it is found; nil means that nobody is.
 	Found func(Breach)
-	// Until is when the walk gives up; zero: never.
+	// Until is when the walk gives up; zero means never.
 	Until time.Time
 	// Stop ends the walk with what was found so far, when it is closed.
 	Stop <-chan struct{}

@@ -48,7 +48,7 @@ type found struct {
 	end   uint32
 	kind  edgeKind
 	flags stateFlags
-	state int32 // its number, once that is known; below 0: the place of the first like it in the batch
+	state int32 // its number, once that is known; below 0 means the place of the first like it in the batch
 }
 
 func newStore() *store { return &store{seed: maphash.MakeSeed()} }

@@ -28,7 +28,7 @@ const DeepStates = 200_000
 // Form takes the walks of a form: those of NAME.bounds.yaml beside NAME.form.yaml where there is
 // one. Else it takes those of [Plan], step by step ([Deepen]): until their time is over, where
 // the bounds say one, else as far as [DeepStates] reach. Each walk is given to prepare before it
-// is taken; nil: none is.
+// is taken; nil means that none is.
 func Form(source *declare.Source, base Options, atATime int, prepare func(walks []Options)) (*Report, error) {
 	walks, planned, err := walksOf(source, base, atATime)
 	if err != nil {
@@ -73,8 +73,8 @@ func (r *Report) sort() {
 
 // Deepen takes walks of one form in two steps: all of them within narrow bounds, of one attempt,
 // one load and one row, and then, the smallest first, within the bounds that they ask for, as
-// far as so many states reach in all. What was finished is what the report tells; what is broken
-// counts wherever it was found.
+// far as so many states reach in all. The report has of each walk the widest bounds within which it
+// was finished, and each breach, wherever it was found.
 func Deepen(form *form.Form, walks []Options, states int) (*Report, error) {
 	narrow := make([]Options, len(walks))
 	for k, o := range walks {
@@ -192,7 +192,7 @@ func (r *Report) Total() (states, transitions, bytes int) {
 }
 
 // Unfinished is why the first walk that did not reach every state within its
-// bounds did not; empty: all did.
+// bounds did not; empty means that all did.
 func (r *Report) Unfinished() string {
 	for _, w := range r.Walks {
 		if w.Unfinished != "" {

@@ -25,8 +25,8 @@ type Result struct {
 	Depth       int
 	Bytes       int    // memory of the walk
 	Audited     int    // steps whose normal form was compared with what it stands for
-	Differs     string // what an audit has found a reduction to change; empty: nothing
-	Unfinished  string // why not every state within the bounds was reached; empty: every one was
+	Differs     string // what an audit has found a reduction to change; empty means nothing
+	Unfinished  string // why not every state within the bounds was reached; empty means that every one was
 	Breaches    []Breach
 	Waived      []Waived
 	Reached     []Reached // with Options.Wanted
@@ -244,7 +244,7 @@ func parallel(workers int, do func(worker int)) {
 	all.Wait()
 }
 
-// ended is why walks end by now, whatever they have found; empty: they go on.
+// ended is why walks end by now, whatever they have found; empty means that they go on.
 func (o *Options) ended() string {
 	select {
 	case <-o.Stop:
@@ -274,7 +274,7 @@ func (w *walker) doubt() {
 	}
 }
 
-// stopped is why the walk ends here; empty: it goes on.
+// stopped is why the walk ends here; empty means that it goes on.
 func (w *walker) stopped() string {
 	if ended := w.options.ended(); ended != "" {
 		return ended

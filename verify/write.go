@@ -14,7 +14,7 @@ import (
 )
 
 // purpose says what a session is written for. last chooses the move that ends
-// it, beyond the state that it leads to; nil: it ends there.
+// it, beyond the state that it leads to; nil means that it ends there.
 type purpose struct {
 	title, comment string
 	expects        bool // the states at the end

@@ -32,7 +32,7 @@ var troubles = []string{asUsual, refuse, outage, signedOut, lostRequest, lostRep
 type Fault struct {
 	Does  string        // one of the troubles
 	Delay time.Duration // before anything else
-	Times int           // for so many requests; 0: until it is turned off
+	Times int           // for so many requests; 0 means until it is turned off
 }
 
 // ParseFault reads a fault as the header Harbour-Fault has it: "lost reply;

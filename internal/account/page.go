@@ -133,12 +133,12 @@ func (a *Account) screen() *screen {
 		case f.Declared().Kind == form.KindRows:
 			v.groupAsked = f.Asked()
 		case f.Place().Row < 0:
-			v.plain[path], v.asked[path] = f.Kept().String(), f.Asked()
+			v.plain[path], v.asked[path] = f.Underlying().String(), f.Asked()
 		default:
 			if row = int(f.Place().Row); row >= len(v.rows) {
 				v.rows = append(v.rows, map[string]string{})
 			}
-			v.rows[row][path[strings.LastIndexByte(path, '/')+1:]] = f.Kept().String()
+			v.rows[row][path[strings.LastIndexByte(path, '/')+1:]] = f.Underlying().String()
 		}
 	}
 	return v

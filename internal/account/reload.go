@@ -58,7 +58,7 @@ func reading(s *lifecycle.Session) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "version %s, unsaved %v\n", s.Version(), s.Unsaved())
 	for f := range s.Fields() {
-		fmt.Fprintf(&b, "%s %q over %v, asked %v, dirty %v, contested %v\n", f.Path(), f.Kept().String(), f.Baseline(), f.Asked(), f.Dirty(), f.Contested())
+		fmt.Fprintf(&b, "%s %q over %v, asked %v, dirty %v, contested %v\n", f.Path(), f.Underlying().String(), f.Baseline(), f.Asked(), f.Dirty(), f.Contested())
 	}
 	return b.String()
 }

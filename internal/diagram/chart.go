@@ -20,7 +20,7 @@ type Arrow struct {
 // ChartOptions say what a chart shows beside the transitions.
 type ChartOptions struct {
 	Covered bool   // Taken counts: what is never taken is dashed
-	Broken  string // the guarantee that does not hold, and how; empty: all hold
+	Broken  string // the guarantee that does not hold, and how; empty means that all hold
 }
 
 // Chart draws the lifecycle of a form: the parts side by side, in each a box for

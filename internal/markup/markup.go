@@ -49,10 +49,14 @@ const Page IDs = "leanwicket-"
 // Beside are the ids of a form on the page of another one.
 func Beside(form string) IDs { return Page + IDs(form) + "-" }
 
-// Form, Summary and Notice are the ids of the parts that each form has.
-func (ids IDs) Form() string    { return string(ids) + "form" }
+// Form is the id of the form itself.
+func (ids IDs) Form() string { return string(ids) + "form" }
+
+// Summary is the id of the list of what is to mend.
 func (ids IDs) Summary() string { return string(ids) + "summary" }
-func (ids IDs) Notice() string  { return string(ids) + "notice" }
+
+// Notice is the id of what the form says.
+func (ids IDs) Notice() string { return string(ids) + "notice" }
 
 // Control is the id of a field's control.
 func (ids IDs) Control(path string) string { return string(ids) + strings.ReplaceAll(path, "/", "-") }

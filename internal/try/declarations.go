@@ -35,9 +35,9 @@ type Declarations struct {
 	Key      Key
 	Others   []Answered // requests beside the form's own
 
-	Record   []byte // JSON that a load is answered with; nil: a sample
-	RecordAt string // where in it the record is (RFC 6901); empty: it is the record
-	Refusal  []byte // JSON that refuses a field, as the form's server writes it; nil: problem details
+	Record   []byte // JSON that a load is answered with; nil means a sample
+	RecordAt string // where in it the record is (RFC 6901); empty means that it is the record
+	Refusal  []byte // JSON that refuses a field, as the form's server writes it; nil means problem details
 	Accepted reply  // what a submission is answered with; status 0: 201 and an identifier
 	Ignored  []string
 	Excused  map[string]string // by trial: why it is not made

@@ -28,7 +28,7 @@ type plan struct {
 	paths    []string          // of the fields, then of those in the first row of each group
 	fields   []located         // how the controls of each field are found
 	groups   []located         // how the button is found that adds a row to each group
-	submit   string            // selector of the buttons; empty: those of the form
+	submit   string            // selector of the buttons; empty means those of the form
 	ignored  []string          // selectors of what counts for nothing: declared, or it changes by itself
 	valid    map[string]string // what makes the form complete, by path, as typed
 	order    []string          // of those paths

@@ -15,7 +15,7 @@ type refusal struct {
 	path, says string // the field that it is about, and the words
 	reply      reply
 	stray      reply  // the same of a field that the form does not have
-	unknowable string // why there is no stray; empty: there is one
+	unknowable string // why there is no stray; empty means that there is one
 }
 
 // denial is what the office says of a field, where nobody gave its own words.

@@ -22,7 +22,7 @@ type reply struct {
 	never  bool // not before release
 	broken bool
 	status int
-	kind   string // of the body; empty: JSON
+	kind   string // of the body; empty means JSON
 	body   string
 }
 

@@ -12,7 +12,7 @@ import (
 // trial is one thing that is easily got wrong.
 type trial struct {
 	name, asks string
-	without    func(*plan) string // why it does not apply to a form; nil: it always does
+	without    func(*plan) string // why it does not apply to a form; nil means that it always does
 	run        func(*tab) (Verdict, string)
 }
 

@@ -37,14 +37,14 @@ const (
 
 // Options of a run.
 type Options struct {
-	Page     string        // a URL, or a folder of static files, which is served; empty: the declared one
+	Page     string        // a URL, or a folder of static files, which is served; empty means the declared one
 	Declared *Declarations // nil: nothing
 	Only     []string      // names of trials; none: all
-	// Chromium is the program; empty: found on the path.
+	// Chromium is the program; where it is empty one is looked for on the path.
 	Chromium string
 	Visible  bool // with a window
-	Tabs     int  // trials at the same time; 0: eight, for they wait most of the time
-	// Progress is told each result as it comes, one at a time; nil: nobody.
+	Tabs     int  // trials at the same time; 0 means eight, for they wait most of the time
+	// Progress is told each result as it comes, one at a time; nil means that nobody is.
 	Progress func(Result)
 }
 

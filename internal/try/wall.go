@@ -120,7 +120,7 @@ func (d *Declarations) introduce(r *http.Request) {
 	}
 }
 
-// let is what a sign-in sends, from now on; nil: nothing.
+// let is what a sign-in sends, from now on; nil means nothing.
 func (w *wall) let(sends []string) {
 	w.mu.Lock()
 	defer w.mu.Unlock()

@@ -17,7 +17,7 @@ import (
 
 // Options of a store.
 type Options struct {
-	Keep time.Duration // how long an answer is kept; 0: a day
+	Keep time.Duration // how long an answer is kept; 0 means a day
 }
 
 // Store is a ledger.Store. Leases run by the database's clock.

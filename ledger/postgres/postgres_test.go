@@ -17,7 +17,7 @@ import (
 	"leanwicket.dev/ledger/postgres"
 )
 
-// open opens a store in a database of its own, with so many connections; 0: as many as usual.
+// open opens a store in a database of its own, with so many connections; 0 means as many as usual.
 func open(t *testing.T, connections int32) (*postgres.Store, *pgxpool.Pool) {
 	config, err := pgxpool.ParseConfig(database.Postgres(t))
 	require.NoError(t, err)

@@ -16,8 +16,8 @@ import (
 
 // Options of a store.
 type Options struct {
-	Keep   time.Duration // how long an answer is kept; 0: a day
-	Prefix string        // of the names in the database; empty: leanwicket:
+	Keep   time.Duration // how long an answer is kept; 0 means a day
+	Prefix string        // of the names in the database; empty means leanwicket:
 }
 
 // Store is a ledger.Store. Leases run by the server's clock, what is over is

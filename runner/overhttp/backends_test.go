@@ -29,7 +29,7 @@ func TestBackendsOfOthers(t *testing.T) {
 	tooMuch := map[string]string{"vessel/name": "Heron", "vessel/length": "9.4", "berth": "A3"}
 	for script, c := range map[string]struct {
 		module  string
-		refused []map[string]string // by path; empty: the form
+		refused []map[string]string // by path; empty means the form
 	}{
 		"declared_types.py": {"fastapi", []map[string]string{{
 			"vessel/name":   "ensure this value has at most 5 characters",

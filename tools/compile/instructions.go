@@ -18,7 +18,7 @@ type writer struct {
 	f      *ssa.Function
 	at     ssa.Instruction // that is being written
 	names  map[ssa.Value]string
-	need   map[ssa.Instruction]bool // of an init, those that are written; nil: all
+	need   map[ssa.Instruction]bool // of an init, those that are written; nil means all
 	defers []*ssa.Defer
 }
 
