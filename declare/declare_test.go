@@ -154,6 +154,15 @@ func TestSchemaBecomesFields(t *testing.T) {
 	require.Equal(t, "valueMissing", codes("crew/2/name"))
 }
 
+// Trials and walks need two texts of a field, where its rules allow two.
+func TestTwoSamples(t *testing.T) {
+	for _, text := range []string{"pattern: '^[1-9][A-F]$'", "pattern: '^[A-D][0-9]{1,2}$'", "pattern: '^(fish|boat)$'", "format: email", "maxLength: 1", "minLength: 40"} {
+		source, err := open("{properties: {a: {type: string, "+text+"}}}", "")
+		require.NoError(t, err)
+		require.Len(t, declare.Samples(source.Form, 0, 2), 2, text)
+	}
+}
+
 // The page of a form has a title, whatever was left out.
 func TestTheTitle(t *testing.T) {
 	for _, c := range []struct{ schema, rest, title string }{

@@ -112,14 +112,14 @@ func texts(f *form.Field) []string {
 	return list
 }
 
-// example writes a text that a pattern finds; repeat is how often what may be
-// left out is written.
+// example writes a text that a pattern finds. repeat is how often what may be left out is written;
+// another one gives another text where the pattern allows that.
 func example(re *syntax.Regexp, repeat int) string {
 	switch re.Op {
 	case syntax.OpLiteral:
 		return string(re.Rune)
 	case syntax.OpCharClass:
-		return string(classRune(re.Rune))
+		return string(classRune(re.Rune, repeat))
 	case syntax.OpAnyChar, syntax.OpAnyCharNotNL:
 		return "a"
 	case syntax.OpCapture, syntax.OpPlus:
@@ -143,9 +143,10 @@ func example(re *syntax.Regexp, repeat int) string {
 	}
 }
 
-// classRune prefers a letter or digit of a class of ranges.
-func classRune(ranges []rune) rune {
-	for _, wanted := range "aA1" {
+// classRune prefers a letter or digit of a class of ranges: for each repeat another one, where the
+// class has it.
+func classRune(ranges []rune, repeat int) rune {
+	for _, wanted := range [...]string{"aA1", "bB2", "cC3"}[repeat] + "aA1" {
 		for k := 0; k+1 < len(ranges); k += 2 {
 			if ranges[k] <= wanted && wanted <= ranges[k+1] {
 				return wanted
