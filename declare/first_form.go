@@ -79,11 +79,7 @@ func Fill(declared *form.Form) (edits []lifecycle.Event, complete bool) {
 func leastAnswers(f *form.Form) int {
 	count := len(f.Fields)
 	for _, group := range f.Groups() {
-		for _, c := range f.Fields[group].Constraints {
-			if c.Op == form.OpMinItems {
-				count += int(c.Value.Integer()) * (len(f.Members(group)) + 1)
-			}
-		}
+		count += f.Fields[group].LeastRows() * (len(f.Members(group)) + 1)
 	}
 	return count
 }

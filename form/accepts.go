@@ -56,3 +56,14 @@ func (f *Form) CanHold(id FieldID, v Value) bool {
 		return parsed.Kind == v.Kind || parsed.Kind == ValueUnparsed && field.Kind == KindChoice
 	}
 }
+
+// LeastRows is how many rows a repeated group must have where it has any: at least one.
+func (field *Field) LeastRows() int {
+	least := 1
+	for _, c := range field.Constraints {
+		if c.Op == OpMinItems {
+			least = max(least, int(c.Value.Integer()))
+		}
+	}
+	return least
+}

@@ -245,6 +245,16 @@ timeline:
   - {at: 2s, reset: true}
   - {at: 2s, expect: {values: {rows: [{x: Ada}, {x: Ben}]}, dirty: [], touched: []}}
 `},
+		"a row that was sent and removed comes back as it is saved": {"prefill: {url: /r}\nsubmit: {url: /s, method: PUT, whileSending: edit}\n", `backend:
+  prefill: [{after: 3s, status: 200, body: {rows: [{x: East}]}}]
+  submit: [{after: 3s, status: 422, body: {errors: {"": Not today.}}}]
+timeline:
+  - {at: 1s, add: rows}
+  - {at: 1s, edit: {rows/0/x: West}}
+  - {at: 2s, submit: true}
+  - {at: 2500ms, remove: rows/0}
+  - {at: 6s, expect: {submission: refused, values: {rows: [{x: East}]}, dirty: [], contested: [], unsaved: false}}
+`},
 		"moving a row away and back is clean": {prefill, loads("{rows: [{x: Ada}, {x: Ben}]}") + `timeline:
   - {at: 1s, move: {from: rows/0, to: rows/1}}
   - {at: 1s, expect: {dirty: [rows], values: {rows: [{x: Ben}, {x: Ada}]}}}

@@ -17,7 +17,7 @@ func (m *mover) record() map[string]any {
 	for id := range m.form.Fields {
 		field := form.FieldID(id)
 		if m.form.Fields[id].Kind == form.KindRows {
-			count := int64(leastRows(m.form, field))
+			count := int64(m.form.Fields[id].LeastRows())
 			answers = append(answers, form.Answer{Place: form.Place{Field: field, Row: -1}, Value: form.Number(count, 0), Changed: true})
 			continue
 		}
@@ -28,24 +28,13 @@ func (m *mover) record() map[string]any {
 		answer := m.answerOf(field, m.form.Parse(field, raw))
 		answers = append(answers, answer)
 		if group, inRows := m.form.Group(field); inRows {
-			for answer.Row+1 < int32(leastRows(m.form, group)) {
+			for answer.Row+1 < int32(m.form.Fields[group].LeastRows()) {
 				answer.Row++
 				answers = append(answers, answer)
 			}
 		}
 	}
 	return m.body(answers)
-}
-
-// leastRows is how many rows a group must have where it has any.
-func leastRows(f *form.Form, group form.FieldID) int {
-	least := 1
-	for _, c := range f.Fields[group].Constraints {
-		if c.Op == form.OpMinItems {
-			least = max(least, int(c.Value.Integer()))
-		}
-	}
-	return least
 }
 
 // sample is a text that goes with the other answers: one of a field that is

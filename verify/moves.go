@@ -267,7 +267,7 @@ func (l *moveList) rows() {
 		if !slices.Contains(l.groups, group) {
 			continue
 		}
-		if f.Asked() && f.Rows() < max(l.options.Rows, leastRows(l.form, form.FieldID(id))) {
+		if f.Asked() && f.Rows() < max(l.options.Rows, l.form.Fields[id].LeastRows()) {
 			l.applicant(lifecycle.AddRow(group))
 		}
 		if f.Rows() > 0 {
