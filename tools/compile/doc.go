@@ -22,6 +22,7 @@
 //   - values.go writes constants, globals, functions as values and zero values.
 //   - instructions.go writes instructions, with the checks that Go asks for. What it does not
 //     know is an error.
+//   - calls.go writes calls, closures, what a function returns, and what it defers.
 //   - operators.go writes operators, conversions and built-in functions.
 //   - table.go lists what is written by hand in C, and what is not translated, each with its
 //     reason.
