@@ -66,9 +66,15 @@ func (r *reader) adviseFields(report *document.Report) {
 		if n := r.settings[f.Path]; n != nil {
 			at = n
 		}
-		has := map[form.ConstraintOp]bool{}
+		has, always := map[form.ConstraintOp]bool{}, false
 		for _, c := range f.Constraints {
 			has[c.Op] = true
+			always = always || c.Op == form.OpRequired && len(c.When) == 0
+		}
+		when := func(path string) *document.Node { return r.root.Get("fields").Get(path).Get("when") }
+		group, _, _ := strings.Cut(f.Path, "/*/")
+		if at := when(f.Path); at != nil && always && (group == f.Path || when(group) == nil) {
+			report.Wrong(at, f.Path+" asked only sometimes, which the schema requires always: it refuses a record without it", "if and then in the schema, with "+f.Path+" required there alone")
 		}
 		if has[form.OpMinItems] && !has[form.OpRequired] {
 			report.Wrong(at, f.Path+" with minItems and not required: no rows at all are fine", "required in the schema")

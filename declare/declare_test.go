@@ -199,6 +199,10 @@ func TestAdviceTellsWhatIsUnwise(t *testing.T) {
 	for _, want := range []string{"PUT without a prefill", "waits 5m0s", "first letter", "waives ask-before-loss", "clear after PUT", "a destination that is not gone to", "name without a label"} {
 		require.Contains(t, texts, want)
 	}
+	source, err = open("{properties: {power: {type: boolean}, amps: {type: integer}, more: {type: integer}}, required: [amps]}", "fields: {power: {label: Power}, amps: {label: A, when: {power: true}}, more: {label: B, when: {power: true}}}")
+	require.NoError(t, err)
+	require.Len(t, source.Advice, 1)
+	require.Contains(t, source.Advice[0].Error(), "p.form.yaml:3:57: found amps asked only sometimes, which the schema requires always")
 }
 
 // A program of another module drives a session through a replace.
