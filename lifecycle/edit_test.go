@@ -397,3 +397,31 @@ func TestALoadInTheStepOfAnEdit(t *testing.T) {
 	port, _ := s.Field("port")
 	require.Equal(t, "North East", port.Raw()+" "+port.Baseline().String())
 }
+
+// A group that is not asked is absent, whatever rows it keeps: what is required beside its rows is
+// not required then.
+func TestWhatIsRequiredBesideAGroup(t *testing.T) {
+	f, err := form.New(form.Declaration{Name: "f", Buttons: []string{"send"}, Fields: []form.Field{
+		{Path: "staying", Kind: form.KindBoolean},
+		{Path: "stays", Kind: form.KindRows, Asked: []form.Condition{{{{Field: 0, Values: []form.Value{form.True()}}}}}},
+		{Path: "stays/*/berth", Kind: form.KindText},
+		{Path: "email", Kind: form.KindText, Constraints: []form.Constraint{{Op: form.OpRequired, When: []form.Condition{{{{Field: 1, Present: true}}}}}}},
+	}})
+	require.NoError(t, err)
+	s, _ := Open(f, Seed{1})
+	for _, step := range []struct {
+		event Event
+		wrong bool
+	}{
+		{Edit("staying", "true"), false},
+		{AddRow("stays"), true},
+		{Edit("staying", ""), false},
+		{Edit("staying", "true"), true},
+		{RemoveRow("stays/0"), false},
+	} {
+		_, err := s.Apply(step.event)
+		require.NoError(t, err)
+		email, _ := s.Field("email")
+		require.Equal(t, step.wrong, email.Wrong(), "after %v", step.event.Kind)
+	}
+}

@@ -37,6 +37,10 @@ timeline:
   - {at: 1s, refresh: true}
   - {at: 2s, expect: {values: {rows: [{x: Ann, y: cook}, {x: Ben, y: mate}]}, dirty: [rows/0/x], holds: []}}
 `},
+		"what an open attempt had sent is no news in the load": {ask, load("{a: Sent}") + `kept: {values: {a: Later}, baseline: {a: Old}, attempt: {version: v1, values: {a: Sent}}}
+timeline:
+  - {at: 1s, expect: {submission: unsettled, contested: [], values: {a: Later}, dirty: [a]}}
+`},
 		"an answer that waits can be typed anew": {puts, load(two) + oneCell + `timeline:
   - {at: 100ms, edit: {rows/0/x: Amy}}
   - {at: 1s, expect: {values: {rows: [{x: Amy, y: cook}, {x: Ben, y: mate}]}}}

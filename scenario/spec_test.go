@@ -255,6 +255,23 @@ timeline:
   - {at: 2500ms, remove: rows/0}
   - {at: 6s, expect: {submission: refused, values: {rows: [{x: East}]}, dirty: [], contested: [], unsaved: false}}
 `},
+		"rows that nobody has changed elsewhere are no choice": {prefill[:len(prefill)-2] + ", ifEdited: ask}\n", loads("{rows: [{x: Ada, y: tea}, {x: Ben, y: rum}]}", "{rows: [{x: Ada, y: tea}, {x: Ben, y: rum}]}") + `timeline:
+  - {at: 1s, remove: rows/0}
+  - {at: 2s, refresh: true}
+  - {at: 3s, expect: {contested: [], values: {rows: [{x: Ben, y: rum}]}, dirty: [rows]}}
+`},
+		"rows that were accepted are the saved ones, also where no load has brought any": {prefill + "submit: {url: /s, method: PUT}\n", `backend:
+  prefill: [{after: 10ms, status: 500}, {after: 10ms, status: 200, body: {rows: [{x: Ada}]}}]
+  submit: [{after: 10ms, status: 200}]
+timeline:
+  - {at: 1s, add: rows}
+  - {at: 1s, edit: {rows/0/x: Ada}}
+  - {at: 2s, submit: true}
+  - {at: 3s, expect: {submission: accepted, unsaved: false}}
+  - {at: 4s, edit: {rows/0/y: mine}}
+  - {at: 5s, refresh: true}
+  - {at: 6s, expect: {values: {rows: [{x: Ada, y: mine}]}, dirty: [rows/0/y]}}
+`},
 		"moving a row away and back is clean": {prefill, loads("{rows: [{x: Ada}, {x: Ben}]}") + `timeline:
   - {at: 1s, move: {from: rows/0, to: rows/1}}
   - {at: 1s, expect: {dirty: [rows], values: {rows: [{x: Ben}, {x: Ada}]}}}
@@ -287,6 +304,22 @@ timeline:
 func TestSubmitRules(t *testing.T) {
 	sends := func(answers string) string { return "backend: {submit: [" + answers + "]}\ntimeline:\n" }
 	check(t, map[string]rule{
+		"a submit that is blocked takes the refusal before it from view": {"submit: {url: /s}\n", sends("{after: 10ms, status: 422, body: {errors: {a: Taken.}}}") + `  - {at: 1s, edit: {a: Heron}}
+  - {at: 2s, submit: true}
+  - {at: 3s, expect: {submission: refused}}
+  - {at: 4s, edit: {n: soon}}
+  - {at: 5s, submit: true}
+  - {at: 5s, expect: {submission: idle, sendCount: 1, shown: {n: [badInput]}}}
+`},
+		"an answer that is asked again is checked again, though it was asked as saved": {prefill + "fields:\n  a: {when: {box: true}, check: {url: /a, delay: 0ms}}\n", `backend:
+  prefill: [{after: 10ms, status: 200, body: {box: true, a: Heron}}]
+  checks: {a: [{after: 10ms, status: 200}, {after: 10ms, status: 422, body: {title: Taken.}}]}
+timeline:
+  - {at: 1s, edit: {a: Tern}}
+  - {at: 2s, edit: {box: false}}
+  - {at: 3s, edit: {box: true}}
+  - {at: 4s, expect: {issues: {a: [customError]}, holds: [invalid]}}
+`},
 		"what one check found at another's field leaves what that one found": {"fields:\n  a: {check: {url: /a}}\n  b: {check: {url: /b}}\n", `backend:
   checks:
     a: [{after: 10ms, status: 422, body: {title: Taken.}}]
