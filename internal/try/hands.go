@@ -25,8 +25,12 @@ func (t *tab) open() look {
 		t.waitFor(moment, func() bool { return len(t.asked("load")) > 0 })
 		l = t.quiet()
 	}
-	if len(l.Fields) == 0 && !t.isReached() {
-		t.lacksFields()
+	if len(l.Fields) == 0 && !t.isReached() { // a script that has still to be compiled moves nothing meanwhile
+		there := false
+		if l, there = t.until(5*time.Second, func(l look) bool { return len(l.Fields) > 0 }); !there {
+			t.lacksFields()
+		}
+		l = t.quiet()
 	}
 	if len(l.Buttons) == 0 && len(t.declared.Submit.Before) == 0 {
 		t.cannot("no submit button is on the page; right would be a button of type submit, or submit.control in the try file")
