@@ -60,6 +60,7 @@ func (r *reader) advise() []document.Problem {
 }
 
 func (r *reader) adviseFields(report *document.Report) {
+	when := func(path string) *document.Node { return r.root.Get("fields").Get(path).Get("when") }
 	for k := range r.declaration.Fields {
 		f := &r.declaration.Fields[k]
 		at := r.root
@@ -71,7 +72,6 @@ func (r *reader) adviseFields(report *document.Report) {
 			has[c.Op] = true
 			always = always || c.Op == form.OpRequired && len(c.When) == 0
 		}
-		when := func(path string) *document.Node { return r.root.Get("fields").Get(path).Get("when") }
 		group, _, _ := strings.Cut(f.Path, "/*/")
 		if at := when(f.Path); at != nil && always && (group == f.Path || when(group) == nil) {
 			report.Wrong(at, f.Path+" asked only sometimes, which the schema requires always: it refuses a record without it", "if and then in the schema, with "+f.Path+" required there alone")

@@ -4,8 +4,6 @@ import (
 	"slices"
 
 	"leanwicket.dev/form"
-	"leanwicket.dev/guarantee"
-	"leanwicket.dev/lifecycle"
 )
 
 // AuditAll has each step of a walk audited.
@@ -19,13 +17,12 @@ func AuditSession(declared *form.Form, o Options, steps int, choose func(of int)
 	if err != nil {
 		return 0, "", err
 	}
-	p := guarantee.NewPacker(declared, lifecycle.PackOptions{Alike: m.alike(), Brings: m.brings()})
+	p := m.packer()
 	a := newAuditor(m, p.Fork())
 	pages := append([]earlier{{name: "afresh"}}, m.earlierPages()...)
-	w := open(declared)
-	for _, e := range m.beginning(pages[choose(len(pages))]) {
-		w.watch.Before(e)
-		_, _, _ = w.apply(e)
+	w, err := m.begin(pages[choose(len(pages))])
+	if err != nil {
+		return 0, "", err
 	}
 	packed := w.pack(nil, p, &o)
 	for range steps {

@@ -100,7 +100,7 @@ func walkOnce(form *form.Form, o Options) (*Result, error) {
 	}
 	w := &walker{
 		mover: m, options: o, store: newStore(),
-		packer: guarantee.NewPacker(form, lifecycle.PackOptions{Whole: o.Whole, Alike: m.alike(), Brings: m.brings()}),
+		packer: m.packer(),
 		result: &Result{Form: form, Bounds: o.bounds(form), Edited: o.Edited, Filled: len(m.filled)},
 		prices: pricesOf(form), reached: map[lifecycle.Transition]bool{},
 	}
@@ -135,12 +135,9 @@ func (w *walker) begin() error {
 		pages = w.mover.earlierPages()
 	}
 	for _, page := range pages {
-		start := open(w.mover.form)
-		for _, e := range w.mover.beginning(page) {
-			start.watch.Before(e)
-			if _, breaches, _ := start.apply(e); len(breaches) > 0 {
-				return fmt.Errorf("a guarantee breaks before the walk begins: %w", breaches[0])
-			}
+		start, err := w.mover.begin(page)
+		if err != nil {
+			return err
 		}
 		flags := flagsOf(start)
 		packed := start.pack(nil, w.packer, &w.options)

@@ -1,6 +1,7 @@
 package verify
 
 import (
+	"fmt"
 	"slices"
 
 	"leanwicket.dev/form"
@@ -41,6 +42,23 @@ func open(form *form.Form) *world {
 	w := &world{session: s, watch: guarantee.NewWatch(s, effects)}
 	w.follow(effects)
 	return w
+}
+
+// packer packs the worlds of a walk.
+func (m *mover) packer() *guarantee.Packer {
+	return guarantee.NewPacker(m.form, lifecycle.PackOptions{Whole: m.options.Whole, Alike: m.alike(), Brings: m.brings()})
+}
+
+// begin opens a world, up to where the walk begins.
+func (m *mover) begin(page earlier) (*world, error) {
+	w := open(m.form)
+	for _, e := range m.beginning(page) {
+		w.watch.Before(e)
+		if _, breaches, _ := w.apply(e); len(breaches) > 0 {
+			return nil, fmt.Errorf("a guarantee breaks before the walk begins: %w", breaches[0])
+		}
+	}
+	return w, nil
 }
 
 func (w *world) copyFrom(v *world) {
