@@ -267,8 +267,15 @@ func (l *moveList) rows() {
 		if !slices.Contains(l.groups, group) {
 			continue
 		}
-		if f.Asked() && f.Rows() < max(l.options.Rows, l.form.Fields[id].LeastRows()) {
+		most := l.options.Rows
+		if l.options.RowsStay {
+			most = 0
+		}
+		if f.Asked() && f.Rows() < max(most, l.form.Fields[id].LeastRows()) {
 			l.applicant(lifecycle.AddRow(group))
+		}
+		if l.options.RowsStay {
+			continue
 		}
 		if f.Rows() > 0 {
 			l.applicant(lifecycle.RemoveRow(group + "/0"))

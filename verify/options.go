@@ -19,6 +19,7 @@ type Options struct {
 	Tries     int      // sendings of one attempt; 0 means any number
 	Loads     int      // loads asked for; 0 means any number
 	Rows      int      // rows of a group in which a field is edited; 0 means 2
+	RowsStay  bool     // no row is added or removed, but what the form requires
 	Edited    []string // paths of the fields that are edited; nil means the first of Plan. The others are filled in before
 	OneButton bool     // submits are by the first button alone
 	Earlier   bool     // the session begins with what an earlier page kept, instead of afresh
@@ -104,7 +105,11 @@ func (o Options) bounds(declared *form.Form) string {
 	if declared.Prefill.URL != "" {
 		text += ", " + number(o.Loads, "load", "loads")
 	}
-	if slices.ContainsFunc(declared.Fields, func(f form.Field) bool { return f.Kind == form.KindRows }) {
+	switch {
+	case !slices.ContainsFunc(declared.Fields, func(f form.Field) bool { return f.Kind == form.KindRows }):
+	case o.RowsStay:
+		text += ", no row added or removed"
+	default:
 		text += ", " + number(o.Rows, "row", "rows")
 	}
 	return text + buttons

@@ -100,18 +100,33 @@ func Walks(declared *form.Form, o Options, plan [][]string) []Options {
 	return append(walks, earlier...)
 }
 
-// narrow are the bounds within which a walk is taken before it goes further.
-func (o Options) narrow() Options {
-	least := func(v *int, most int) {
-		if *v == 0 || *v > most {
-			*v = most
+// ladder are bounds of a walk, each wider than the one before; the last are those that it asks for.
+// Rows that a load brings stay at first: no row is added or removed.
+func (o Options) ladder(f *form.Form) []Options {
+	inRows := slices.ContainsFunc(o.Edited, func(path string) bool {
+		place, _ := f.Lookup(inFirstRow(path))
+		_, inRows := f.Group(place.Field)
+		return inRows
+	})
+	narrow := func(limit *int, most int) {
+		if *limit == 0 || *limit > most {
+			*limit = most
 		}
 	}
-	least(&o.Attempts, 1)
-	least(&o.Tries, 2)
-	least(&o.Loads, 1)
-	least(&o.Rows, 1)
-	return o
+	oneRow := o
+	if inRows {
+		narrow(&oneRow.Rows, 1)
+	}
+	once := oneRow
+	narrow(&once.Attempts, 1)
+	narrow(&once.Tries, 2)
+	narrow(&once.Loads, 1)
+	oneTry := once
+	narrow(&oneTry.Tries, 1)
+	first := oneTry
+	first.RowsStay = inRows && f.Prefill.URL != ""
+	steps := []Options{first, oneTry, once, oneRow, o}
+	return slices.CompactFunc(steps, func(a, b Options) bool { return a.bounds(f) == b.bounds(f) })
 }
 
 // comesBack reports whether what an earlier page kept of a field comes back in a way of its own.

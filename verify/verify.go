@@ -22,12 +22,13 @@ type Report struct {
 	NotDeep  [][]string // of each walk that was finished within narrow bounds alone, the fields that it edits
 }
 
-// DeepStates are so many that the walks of a form with rows take about a minute on two cores.
-const DeepStates = 200_000
+// DeepStates are, for each walk of a form, the states of its wider walks: all together take about
+// ten seconds on two cores, and half a minute where a form has fifteen fields and rows.
+const DeepStates = 20_000
 
 // Form takes the walks of a form: those of NAME.bounds.yaml beside NAME.form.yaml where there is
 // one. Else it takes those of [Plan], step by step ([Deepen]): until their time is over, where
-// the bounds say one, else as far as [DeepStates] reach. Each walk is given to prepare before it
+// the bounds say one, else as far as [DeepStates] for each walk reach. Each walk is given to prepare before it
 // is taken; nil means that none is.
 func Form(source *declare.Source, base Options, atATime int, prepare func(walks []Options)) (*Report, error) {
 	walks, planned, err := walksOf(source, base, atATime)
@@ -43,7 +44,7 @@ func Form(source *declare.Source, base Options, atATime int, prepare func(walks 
 	case !base.Until.IsZero():
 		return Deepen(source.Form, walks, 1<<30)
 	}
-	return Deepen(source.Form, walks, DeepStates)
+	return Deepen(source.Form, walks, DeepStates*len(walks))
 }
 
 // Verify takes walks of one form one after the other. A walk that was stopped
@@ -71,46 +72,61 @@ func (r *Report) sort() {
 	slices.SortFunc(r.Reached, func(a, b Reached) int { return a.Compare(b.Transition) })
 }
 
-// Deepen takes walks of one form in two steps: all of them within narrow bounds, of one attempt,
-// one load and one row, and then, the smallest first, within the bounds that they ask for, as
-// far as so many states reach in all. The report has of each walk the widest bounds within which it
-// was finished, and each breach, wherever it was found.
+// Deepen takes walks of one form step by step: all of them within the narrowest bounds, of one
+// attempt, one try and one load, where no row comes or goes. Then each goes on to wider bounds, up to those
+// that it asks for, the smallest first, as far as so many states reach in all. The report has of
+// each walk the widest bounds within which it was finished, and each breach, wherever it was found.
 func Deepen(form *form.Form, walks []Options, states int) (*Report, error) {
-	narrow := make([]Options, len(walks))
+	ladders := make([][]Options, len(walks))
+	first := make([]Options, len(walks))
 	for k, o := range walks {
-		narrow[k] = o.narrow()
+		ladders[k] = o.ladder(form)
+		first[k], ladders[k] = ladders[k][0], ladders[k][1:]
 	}
-	r, err := Verify(form, narrow)
+	r, err := Verify(form, first)
 	if err != nil || r.Unfinished() != "" || len(r.Breaches) > 0 {
 		return r, err
 	}
-	order := make([]int, len(walks))
-	for k := range order {
-		order[k] = k
-	}
-	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(r.Walks[a].States, r.Walks[b].States) })
-	for _, k := range order {
-		o := walks[k]
-		if o.bounds(form) == narrow[k].bounds(form) {
-			continue
-		}
-		o.States = min(cmp.Or(o.States, states), states)
-		var deep *Result
-		if states > 0 && o.ended() == "" {
-			if deep, err = Walk(form, r.stillWanted(o)); err != nil {
-				return nil, err
+	for goOn := true; goOn; {
+		goOn = false
+		growth := 2.0 // of the states from the last bounds to these, at least
+		for _, k := range r.smallestFirst() {
+			if len(ladders[k]) == 0 {
+				continue
 			}
-			states -= deep.States
-			r.join(deep)
-		}
-		if deep != nil && (deep.Complete() || deep.Differs != "" || len(deep.Breaches) > 0) {
-			r.Walks[k] = deep
-		} else {
-			r.NotDeep = append(r.NotDeep, o.Edited)
+			o, before := ladders[k][0], float64(r.Walks[k].States)
+			var wider *Result
+			if before*growth <= float64(states) && o.ended() == "" {
+				o.States = min(cmp.Or(o.States, states), states)
+				if wider, err = Walk(form, r.stillWanted(o)); err != nil {
+					return nil, err
+				}
+				states -= wider.States
+				r.join(wider)
+			}
+			if wider == nil || !wider.Complete() {
+				r.NotDeep, ladders[k] = append(r.NotDeep, o.Edited), nil
+			} else {
+				goOn, ladders[k] = true, ladders[k][1:]
+				growth = max(growth, float64(wider.States)/max(before, 1))
+			}
+			if wider != nil && (wider.Complete() || wider.Differs != "" || len(wider.Breaches) > 0) {
+				r.Walks[k] = wider
+			}
 		}
 	}
 	r.sort()
 	return r, nil
+}
+
+// smallestFirst are the numbers of the walks by their states.
+func (r *Report) smallestFirst() []int {
+	order := make([]int, len(r.Walks))
+	for k := range order {
+		order[k] = k
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(r.Walks[a].States, r.Walks[b].States) })
+	return order
 }
 
 // stillWanted leaves out of what is wanted of a walk what others have written.

@@ -174,6 +174,61 @@ func verdict(r *verify.Result) (all struct {
 	return all
 }
 
+// Wider bounds find what narrower ones find: a walk in which no row comes or goes takes nothing for
+// broken that is not. Each walk goes on from bounds to bounds, as far as the states reach, and says
+// which were finished.
+func TestWalksGoOnToWiderBounds(t *testing.T) {
+	long(t)
+	rapid.Check(t, func(t *rapid.T) {
+		f := events.Form(t)
+		walks := verify.Walks(f, verify.Options{Attempts: 1, Tries: 1, Loads: 1, Rows: 1, States: 600}, verify.Plan(f, 1))
+		if len(walks) == 0 {
+			return
+		}
+		o := rapid.SampledFrom(walks).Draw(t, "walk")
+		wide, err := verify.Walk(f, o)
+		require.NoError(t, err)
+		o.RowsStay = true
+		narrow, err := verify.Walk(f, o)
+		require.NoError(t, err)
+		if wide.Complete() {
+			require.Subset(t, append(verdict(wide).Broken, ""), append(verdict(narrow).Broken, ""))
+		}
+	})
+	source := formOf(t, `form: crew
+schema: {properties: {ship: {type: string}, crew: {type: array, items: {type: object, properties: {name: {type: string}}}}}}
+fields: {ship: {}, crew/*/name: {}}
+prefill: {url: /crew}
+submit: {url: /crew, method: PUT}
+`)
+	o := verify.Options{Attempts: 1, Tries: 2, Loads: 1, Rows: 1}
+	walks := verify.Walks(source.Form, o, [][]string{{"ship"}, {"crew/0/name"}})
+	within := func(states int) (bounds []string, notDeep int) {
+		report, err := verify.Deepen(source.Form, walks, states)
+		require.NoError(t, err)
+		require.Empty(t, report.Breaches)
+		require.Empty(t, report.Unfinished())
+		for _, w := range report.Walks {
+			t.Log(w.Bounds, w.States)
+			bounds = append(bounds, w.Bounds)
+		}
+		return bounds, len(report.NotDeep)
+	}
+	bounds, notDeep := within(0)
+	require.Equal(t, len(walks), notDeep)
+	require.Contains(t, bounds, "1 attempt, 1 try each, 1 load, 1 row")
+	require.Contains(t, bounds, "1 attempt, 1 try each, 1 load, no row added or removed")
+	bounds, notDeep = within(40_000)
+	require.Positive(t, notDeep)
+	require.Contains(t, bounds, "1 attempt, 2 tries each, 1 load, 1 row")
+	require.Contains(t, bounds, "after an earlier page 1 attempt, 1 try each, 1 load, no row added or removed")
+	bounds, notDeep = within(1 << 30)
+	require.Zero(t, notDeep)
+	for k, o := range walks {
+		require.Contains(t, bounds[k], "1 attempt, 2 tries each, 1 load, 1 row", o.Edited)
+	}
+}
+
 // Fields that are declared alike are interchangeable: fewer states, one verdict.
 func TestFieldsThatAreAlike(t *testing.T) {
 	long(t)

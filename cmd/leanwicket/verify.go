@@ -51,7 +51,7 @@ that shows the price.
 A walk edits a field that is typed, one that is a number or a time, one that is chosen,
 and one for each trait (in rows, checked, compared, asked sometimes, private), while
 the others are filled in. All walks are taken within narrow bounds, and then within
-wider ones, as far as that takes about a minute or, with --time, so long.
+wider ones, as far as that takes half a minute or, with --time, so long.
 NAME.bounds.yaml beside NAME.form.yaml says other walks. A limit of 0 is none: any
 number of attempts, tries and loads.
 
@@ -260,7 +260,7 @@ func (v *verifying) tell(file string, report *verify.Report) {
 		fmt.Fprintf(v.stdout, "  left    walks that were not taken, which edit: %s\n", edits(report.NotTaken))
 	}
 	if len(report.NotDeep) > 0 {
-		fmt.Fprintf(v.stdout, "  deeper  the wider bounds were not finished where this is edited: %s; a longer --time goes on\n", edits(report.NotDeep))
+		fmt.Fprintf(v.stdout, "  deeper  the widest bounds were not finished where this is edited: %s; a longer --time goes on\n", edits(report.NotDeep))
 	}
 	if others := report.NotEdited(); len(others) > 0 {
 		fmt.Fprintf(v.stdout, "  never edited, but filled in: %s\n", strings.Join(others, ", "))

@@ -1,13 +1,15 @@
 // Command finder walks the forms of a folder and plays its scenarios, or plays one scenario. It
 // prints what is broken, and its exit status is 1 then. With "walks" after the folder it prints how many
-// states and transitions each walk has, and its verdict, instead. It is much smaller than
-// leanwicket, so that it is soon built for a change of the core.
+// states and transitions each walk has, and its verdict, instead. With "reductions" it says
+// whether small walks find the same with and without what is left out of their states. It is much
+// smaller than leanwicket, so that it is soon built for a change of the core.
 package main
 
 import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"leanwicket.dev/declare"
@@ -25,6 +27,18 @@ func main() {
 		})
 		if err != nil {
 			fmt.Println(err)
+		}
+		return
+	}
+	if len(os.Args) > 2 && os.Args[2] == "reductions" {
+		answer, details, err := reductions(os.Args[1])
+		if err != nil {
+			answer, details = "at once", err.Error()
+		}
+		fmt.Println(answer)
+		fmt.Println(details)
+		if answer == "hidden" || answer == "a false alarm" {
+			os.Exit(1)
 		}
 		return
 	}
@@ -95,4 +109,67 @@ func play(scenarios []string) (broken []string, err error) {
 		}
 	}
 	return nil, nil
+}
+
+// wholeStates are so many that a walk without reductions ends soon.
+const wholeStates = 20_000
+
+// reductions takes the planned walks of each form within narrow bounds, with and without reductions. Its
+// answer is that of the worst form: both find the same, both find something, the audit tells of a
+// difference, a false alarm, or something that is hidden.
+func reductions(dir string) (answer, details string, err error) {
+	forms, err := filepath.Glob(filepath.Join(dir, "*.form.yaml"))
+	if err != nil {
+		return "", "", err
+	}
+	answers := []string{"the same", "both find something", "the audit tells it", "a false alarm", "hidden"}
+	worst := 0
+	for _, name := range forms {
+		source, err := declare.Open(name)
+		if err != nil {
+			return "", "", err
+		}
+		o := verify.Options{Attempts: 1, Tries: 2, Loads: 1, Rows: 1, States: wholeStates}
+		for _, reduced := range verify.Walks(source.Form, o, verify.Plan(source.Form, 1)) {
+			whole := reduced
+			whole.Whole = true
+			with, err := verify.Walk(source.Form, reduced)
+			if err != nil {
+				return "", "", err
+			}
+			without, err := verify.Walk(source.Form, whole)
+			if err != nil {
+				return "", "", err
+			}
+			if here := compared(with, without); here > worst {
+				worst, details = here, fmt.Sprintf("%s, %s: %v with reductions, %v without", name, with.Bounds, guarantees(with), guarantees(without))
+			}
+		}
+	}
+	return answers[worst], details, nil
+}
+
+func compared(with, without *verify.Result) int {
+	a, b := guarantees(with), guarantees(without)
+	switch {
+	case with.Differs != "":
+		return 2
+	case len(a) == 0 && len(b) == 0, slices.Equal(a, b) && with.Complete() == without.Complete():
+		return 0
+	case len(a) > 0 && len(b) > 0:
+		return 1
+	case len(a) > 0 && without.Complete():
+		return 3
+	case len(b) > 0 && with.Complete():
+		return 4
+	}
+	return 0
+}
+
+func guarantees(r *verify.Result) (names []string) {
+	for _, b := range r.Breaches {
+		names = append(names, b.Guarantee.String())
+	}
+	slices.Sort(names)
+	return names
 }
