@@ -16,15 +16,16 @@ import (
 
 // wideForm has n fields in blocks of ten: texts, numbers and dates with rules,
 // a comparison, a field that is asked only sometimes and one that is checked;
-// and rows of two fields beside them.
+// and rows of three fields beside them, one of which is compared with another.
 func wideForm(tb testing.TB, n int) *form.Form {
 	d := form.Declaration{Name: "wide", Submit: form.SubmitPolicy{Method: "POST", Timeout: time.Second}, Buttons: []string{"apply"}}
 	d.Fields = append(d.Fields,
 		form.Field{Path: "crew", Kind: form.KindRows, Constraints: []form.Constraint{{Op: form.OpMaxItems, Value: form.Number(1000, 0)}}},
 		form.Field{Path: "crew/*/name", Kind: form.KindText, Constraints: []form.Constraint{{Op: form.OpRequired}}},
 		form.Field{Path: "crew/*/age", Kind: form.KindInteger, Constraints: []form.Constraint{{Op: form.OpMinimum, Value: form.Number(16, 0)}}},
+		form.Field{Path: "crew/*/years", Kind: form.KindInteger, Constraints: []form.Constraint{{Op: form.OpRequired}, {Op: form.OpLessThan, Other: 2}}},
 	)
-	for k := len(d.Fields); len(d.Fields) < n+3; k++ {
+	for k := len(d.Fields); len(d.Fields) < n+4; k++ {
 		id := form.FieldID(len(d.Fields))
 		path := "block" + strconv.Itoa(k/10) + "/field" + strconv.Itoa(k%10)
 		f := form.Field{Path: path, Kind: form.KindText, Constraints: []form.Constraint{{Op: form.OpMaxLength, Value: form.Number(12, 0)}}}

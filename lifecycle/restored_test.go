@@ -12,11 +12,12 @@ import (
 
 // Answers that wait for their rows beside an attempt that is open are placed by what
 // comes first: the load, or the acceptance. They are edited since where they differ
-// from what was sent. What is refused of a row that has not come goes to the row.
+// from what was sent, and what was not sent is not. What is refused of a row that has not come goes
+// to the row. What had been sent is no news where the load brings it.
 func TestWaitingAnswersBesideAnOpenAttempt(t *testing.T) {
 	declared, err := form.New(form.Declaration{
 		Name: "berths", Buttons: []string{"save"},
-		Prefill: form.PrefillPolicy{URL: "/berths", Needed: true, Timeout: 1},
+		Prefill: form.PrefillPolicy{URL: "/berths", Needed: true, Timeout: 1, Ask: true},
 		Submit:  form.SubmitPolicy{URL: "/berths", Method: "PUT", Timeout: 1, Edit: true},
 		Fields:  []form.Field{{Path: "berths", Kind: form.KindRows}, {Path: "berths/*/vessel", Kind: form.KindText}, {Path: "berths/*/note", Kind: form.KindText}},
 	})
@@ -32,10 +33,14 @@ func TestWaitingAnswersBesideAnOpenAttempt(t *testing.T) {
 		s, effects := Open(declared, Seed{})
 		load := effects[slices.IndexFunc(effects, func(e Effect) bool { return e.Kind == EffectLoad })].Request
 		sent := body("Heron", "Egret")
-		kept := []Kept{{Path: "berths/0/vessel", Raw: "Heron", Baseline: form.Text("Hern")}, {Path: "berths/1/vessel", Raw: "Gull", Baseline: form.Text("Tern")}}
+		kept := []Kept{
+			{Path: "berths/0/vessel", Raw: "Heron", Baseline: form.Text("Hern")},
+			{Path: "berths/1/vessel", Raw: "Gull", Baseline: form.Text("Tern")},
+			{Path: "berths/2/vessel", Raw: "Rail", Baseline: form.Text("Rook")},
+		}
 		_, err := s.Apply(Restore(&Restored{Values: kept, Attempt: &KeptAttempt{Key: Key{1}, Button: "save", Version: "1", Values: sent}}))
 		require.NoError(t, err)
-		require.Len(t, s.Waiting(), 2)
+		require.Len(t, s.Waiting(), 3)
 		return s, load
 	}
 	reads := func(s *Session, path string) (value string, since bool) {
@@ -45,13 +50,21 @@ func TestWaitingAnswersBesideAnOpenAttempt(t *testing.T) {
 	}
 
 	s, load := open()
-	_, err = s.Apply(Loaded(load, body("Hern", "Tern"), "1"))
+	_, err = s.Apply(Loaded(load, body("Hern", "Tern", "Rook"), "1"))
 	require.NoError(t, err)
 	require.Empty(t, s.Waiting())
-	for path, want := range map[string]string{"berths/0/vessel": "Heron", "berths/1/vessel": "Gull"} {
+	for path, want := range map[string]string{"berths/0/vessel": "Heron", "berths/1/vessel": "Gull", "berths/2/vessel": "Rail"} {
 		value, since := reads(s, path)
 		require.Equal(t, want, value)
 		require.Equal(t, want == "Gull", since, path)
+	}
+
+	for loaded, contested := range map[string]bool{"Egret": false, "Swan": true} {
+		s, load = open()
+		_, err = s.Apply(Loaded(load, body("Hern", loaded, "Rook"), "1"))
+		require.NoError(t, err)
+		gull, _ := s.Field("berths/1/vessel")
+		require.Equal(t, contested, gull.Contested(), loaded)
 	}
 
 	s, load = open()
@@ -76,7 +89,7 @@ func TestWaitingAnswersBesideAnOpenAttempt(t *testing.T) {
 	require.False(t, since)
 	value, _ = reads(s, "berths/1/vessel")
 	require.Equal(t, "Gull", value)
-	require.EqualValues(t, 1, s.dirty())
+	require.EqualValues(t, 3, s.dirty(), "Gull; Rail, and the row that it stands in at the end")
 }
 
 // An attempt that does not fit is not taken over, and the page says that it is not

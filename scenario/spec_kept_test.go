@@ -41,6 +41,10 @@ timeline:
 timeline:
   - {at: 1s, expect: {submission: unsettled, contested: [], values: {a: Later}, dirty: [a]}}
 `},
+		"what an open attempt had sent in a row is no news to the answer that waited for it": {ask, load("{rows: [{x: Sent, y: cook}]}") + `kept: {values: {rows/0/x: Later}, baseline: {rows/0/x: Old}, attempt: {version: v1, values: {rows: [{x: Sent, y: cook}]}}}
+timeline:
+  - {at: 1s, expect: {submission: unsettled, contested: [], values: {rows: [{x: Later, y: cook}]}, dirty: [rows/0/x]}}
+`},
 		"an answer that waits can be typed anew": {puts, load(two) + oneCell + `timeline:
   - {at: 100ms, edit: {rows/0/x: Amy}}
   - {at: 1s, expect: {values: {rows: [{x: Amy, y: cook}, {x: Ben, y: mate}]}}}

@@ -187,6 +187,19 @@ timeline:
   - {at: 6s, retry: true}
   - {at: 7s, expect: {submission: refused, values: {a: Tern}, contested: [], dirty: [a]}}
 `},
+		"what was sent is news again once it has been accepted": {"prefill: {url: /r, ifEdited: ask}\nsubmit: {url: /s, method: PUT}\n", `backend:
+  prefill: [{after: 10ms, status: 200, body: {a: Heron}}, {after: 10ms, status: 200, body: {a: Tern}}, {after: 10ms, status: 200, body: {a: Egret}}]
+  submit: [{broken: true, after: 10ms}, {after: 10ms, status: 200}]
+timeline:
+  - {at: 1s, edit: {a: Egret}}
+  - {at: 2s, submit: true}
+  - {at: 3s, retry: true}
+  - {at: 5s, refresh: true}
+  - {at: 6s, expect: {submission: accepted, values: {a: Tern}}}
+  - {at: 6s, edit: {a: Plover}}
+  - {at: 7s, refresh: true}
+  - {at: 8s, expect: {contested: [a]}}
+`},
 	})
 }
 
@@ -319,6 +332,13 @@ timeline:
   - {at: 2s, edit: {box: false}}
   - {at: 3s, edit: {box: true}}
   - {at: 4s, expect: {issues: {a: [customError]}, holds: [invalid]}}
+`},
+		"what is not asked any more is checked no longer, whatever the saved answers ask": {"submit: {url: /s}\nfields: {b: {when: {box: true}, check: {url: \"/c/{value}\", delay: 0, timeout: 9s}}}\n", `backend: {checks: {b: [{never: true}]}, submit: [{after: 10ms, status: 201}]}
+timeline:
+  - {at: 1s, edit: {box: "true", b: quay}}
+  - {at: 2s, edit: {box: ""}}
+  - {at: 3s, submit: true}
+  - {at: 4s, expect: {submission: accepted}}
 `},
 		"what one check found at another's field leaves what that one found": {"fields:\n  a: {check: {url: /a}}\n  b: {check: {url: /b}}\n", `backend:
   checks:

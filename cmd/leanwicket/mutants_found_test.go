@@ -339,12 +339,16 @@ func (m mutant) find(demo, house string) (by string) {
 	for _, tests := range [][3]string{
 		{"./form", ".", "tests of the form"},
 		{"./lifecycle", ".", "tests of the core"},
+		{"./lifecycle", "TheEffectsAreEnough", "a driver that knows the effects alone"},
 		{"./scenario", "Rules", "scenarios of the rules"},
 		{account, "Lost", "the account"},
 		{"./verify", "Recorded", "sessions, as recorded"},
 	} {
 		c := exec.Command("go", "test", "-vet=off", tests[0], "-run", tests[1], "-timeout", "3m")
-		if tests[0] == account {
+		switch {
+		case strings.HasPrefix(tests[1], "TheEffects"):
+			c.Args = append(c.Args, "-rapid.checks=3000", "-rapid.seed=14", "-rapid.nofailfile")
+		case tests[0] == account:
 			c.Args = append(c.Args, "-rapid.checks=5000", "-rapid.seed=14", "-rapid.nofailfile") // the same sessions each time: the core as it is passes them
 		}
 		c.Dir = house
