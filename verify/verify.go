@@ -87,9 +87,9 @@ func Deepen(form *form.Form, walks []Options, states int) (*Report, error) {
 	if err != nil || r.Unfinished() != "" || len(r.Breaches) > 0 {
 		return r, err
 	}
+	growth := 2.0 // the states within wider bounds, of those within the bounds before: the most that any walk has shown
 	for goOn := true; goOn; {
 		goOn = false
-		growth := 2.0 // of the states from the last bounds to these, at least
 		for _, k := range r.smallestFirst() {
 			if len(ladders[k]) == 0 {
 				continue
