@@ -66,7 +66,7 @@ func read(name string, open open) (*Source, error) {
 	name = filepath.ToSlash(name)
 	data, err := open(name)
 	if err != nil {
-		return nil, err
+		return nil, &document.FileError{File: name, Want: "a form file", Err: err}
 	}
 	root, err := document.Read(name, data)
 	if err != nil {

@@ -14,7 +14,7 @@ import (
 )
 
 // pluralsOf are the plural categories of a language, as Unicode CLDR has them. A
-// language that it does not know has one category. Empty: English.
+// language that it does not know has one category. An empty one is English.
 func pluralsOf(lang string) form.PluralTable {
 	tag, err := language.Parse(lang)
 	if err != nil {

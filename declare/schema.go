@@ -41,7 +41,7 @@ func (r *reader) schema(n *document.Node) *jsonschema.Schema {
 		file = beside(r.file, name)
 		data, err := r.open(file)
 		if err != nil {
-			r.Wrong(n, fmt.Sprintf("%q, which cannot be read (%v)", name, unwrapPath(err)), "a JSON Schema file beside this one")
+			r.Wrong(n, fmt.Sprintf("%q, which cannot be read (%v)", name, document.Cause(err)), "a JSON Schema file beside this one")
 			return nil
 		}
 		if root, err = document.Read(file, data); err != nil {
@@ -59,13 +59,6 @@ func (r *reader) schema(n *document.Node) *jsonschema.Schema {
 		s.wrong(root, file, "a schema without properties", "an object with properties: the fields of the form")
 	}
 	return compiled
-}
-
-func unwrapPath(err error) error {
-	if inner := errors.Unwrap(err); inner != nil {
-		return inner
-	}
-	return err
 }
 
 func (s *schemaReader) wrong(at *document.Node, file, found, want string) {
@@ -155,7 +148,7 @@ func (s *schemaReader) schemaError(err error, root *document.Node, file string) 
 		text := err.Error()
 		var load *jsonschema.LoadURLError
 		if errors.As(err, &load) {
-			text = fmt.Sprintf("a reference to %s, which cannot be read (%v)", filepath.Base(load.URL), unwrapPath(load.Err))
+			text = fmt.Sprintf("a reference to %s, which cannot be read (%v)", filepath.Base(load.URL), document.Cause(load.Err))
 		}
 		s.wrong(root, file, strings.ReplaceAll(text, fileURL(file), filepath.Base(file)), "a JSON Schema of draft 2020-12")
 		return

@@ -34,7 +34,7 @@ func (k FieldKind) String() string { return Word(kindWords[:], k) }
 type Declaration struct {
 	Name  string
 	Title string
-	Lang  string // BCP 47; decides the decimal sign of typed numbers. Empty: en
+	Lang  string // BCP 47; decides the decimal sign of typed numbers; empty means en
 	// Plurals are the plural categories of Lang.
 	Plurals PluralTable
 
@@ -238,7 +238,7 @@ type Constraint struct {
 	Text  string
 	Other FieldID
 	When  []Condition // with OpRequired: any of them must hold; none: always
-	Say   Wording     // empty: the catalogue's
+	Say   Wording     // empty means the catalogue's
 }
 
 // Condition holds when every clause holds.

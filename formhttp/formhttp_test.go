@@ -434,7 +434,7 @@ func TestThePolicyIsMadeFromWhatIsUsed(t *testing.T) {
 		o.Styles = []string{"/kiln.css", "https://fonts.example/clay.css?v=2", "/more.css"}
 		o.Scripts = []string{"https://stats.example:8443/count.js"}
 		o.Own = func(r *http.Request) any { return r.URL.Path }
-		o.Page = template.Must(template.New("").Parse(`{{define "buttons"}}<p class="kiln">At {{$.Name}}</p><button>Fire</button>{{end}}{{define "notice"}}<p>Seen at {{.Own}}</p>{{end}}`))
+		o.Page = template.Must(template.New("").Parse(`{{define "buttons"}}<p class="kiln">At {{$.Name}}</p><button>Fire</button>{{end}}{{define "notice"}}<p>{{.Notice}} Seen at {{.Own}}</p>{{end}}`))
 	})
 	p := s.get()
 	style := regexp.MustCompile(`(?s)<style>(.*)</style>`).FindStringSubmatch(p.text)[1]

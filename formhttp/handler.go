@@ -44,7 +44,8 @@ type Handler struct {
 
 // New makes the handler of a form. A nil validator refuses nothing. Submissions from
 // another origin are refused ([http.CrossOriginProtection]). It returns an error for
-// what cannot work: no form, or no Options.Submit.
+// what cannot work: no form, no Options.Submit, or a page of your own that does not show what is
+// wrong.
 func New(declared *form.Form, validator Validator, o Options) (*Handler, error) {
 	switch {
 	case declared == nil:
@@ -73,7 +74,10 @@ func New(declared *form.Form, validator Validator, o Options) (*Handler, error) 
 	}
 	h.o.MaxFields = cmp.Or(h.o.MaxFields, 10_000)
 	h.o.MaxOpen = cmp.Or(h.o.MaxOpen, 20)
-	h.page = newPage(o.Page)
+	var err error
+	if h.page, err = newPage(o.Page); err != nil {
+		return nil, fmt.Errorf("formhttp: the form %s: %w", declared.Name, err)
+	}
 	h.style = pageStyle + o.Style
 	if h.o.Policy == "" {
 		h.o.Policy = h.policy()
@@ -156,14 +160,22 @@ func (h *Handler) get(w http.ResponseWriter, r *http.Request) {
 		h.record(w, r)
 		return
 	}
-	visit := h.begin(r)
+	visit, turnedAway := h.arrive(r)
 	visit.key = newKey()
+	if turnedAway != nil {
+		h.keepOut(w, visit, *turnedAway)
+		return
+	}
 	visit.received, visit.receipt = h.receipt(r)
 	h.render(w, http.StatusOK, visit)
 }
 
 // record gives the saved record, which a form's prefill.url can ask for where its page is.
 func (h *Handler) record(w http.ResponseWriter, r *http.Request) {
+	if turnedAway := h.admit(r); turnedAway != nil {
+		h.keepOut(w, &visit{request: r}, *turnedAway)
+		return
+	}
 	if h.o.Load == nil {
 		h.problem(w, http.StatusNotFound, "This form has no saved record.", nil)
 		return
@@ -205,7 +217,17 @@ func newKey() string {
 	return k.String()
 }
 
-// begin opens a session, with the saved record where there is one.
+// arrive opens a session for whoever asks. Who is turned away gets nothing that is saved.
+func (h *Handler) arrive(r *http.Request) (v *visit, turnedAway *replies.Response) {
+	if turnedAway = h.admit(r); turnedAway != nil {
+		return h.opened(r, func(request lifecycle.RequestID) lifecycle.Event {
+			return lifecycle.LoadFailed(request, "not admitted")
+		}), turnedAway
+	}
+	return h.begin(r), nil
+}
+
+// begin opens a session for somebody who is admitted, with the saved record where there is one.
 func (h *Handler) begin(r *http.Request) *visit {
 	return h.opened(r, func(request lifecycle.RequestID) lifecycle.Event { return h.load(r, request) })
 }

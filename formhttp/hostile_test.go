@@ -1,19 +1,23 @@
 package formhttp_test
 
 import (
+	"context"
 	"fmt"
 	"log/slog"
 	"net"
 	"net/http"
+	"net/http/httptest"
 	"net/url"
 	"strconv"
 	"strings"
 	"sync"
 	"testing"
+	"testing/fstest"
 	"time"
 
 	"github.com/stretchr/testify/require"
 
+	"leanwicket.dev/declare"
 	"leanwicket.dev/formhttp"
 	"leanwicket.dev/replies"
 )
@@ -187,6 +191,81 @@ func TestWhoIsTurnedAwayCostsLittle(t *testing.T) {
 	require.Equal(t, 401, s.json(`{"vessel": {}}`), "before anything is looked at")
 	require.Zero(t, loads)
 	require.Empty(t, s.sent)
+}
+
+// Who is not admitted reads nothing that is saved: not as a page, as JSON, as a part of another page,
+// nor with a request that no form takes.
+func TestWhoIsNotAdmittedReadsNothing(t *testing.T) {
+	const secret = "Heron of the marshes"
+	loads := 0
+	admit := func(r *http.Request) *replies.Response {
+		switch r.Header.Get("X-Account") {
+		case "":
+			return &replies.Response{Status: 401, Header: map[string]string{"WWW-Authenticate": "Basic"}, Body: map[string]any{"title": "Sign in first."}}
+		case "new":
+			return &replies.Response{Status: 303, Header: map[string]string{"Location": "/sign-in"}}
+		}
+		return nil
+	}
+	source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte("form: plot\nschema: {properties: {keeper: {type: string}}}\nprefill: {url: /plots/7, needed: true}\nsubmit: {url: /plots/7, method: PUT}\n")}}, "f.form.yaml")
+	require.NoError(t, err)
+	h, err := formhttp.New(source.Form, source, formhttp.Options{
+		Admit: admit, MaxBody: 100,
+		Load: func(*http.Request) (map[string]any, string, error) {
+			loads++
+			return map[string]any{"keeper": secret}, "v1", nil
+		},
+		Submit: done,
+	})
+	require.NoError(t, err)
+	ask := func(method, account, accept, body string) *httptest.ResponseRecorder {
+		r := httptest.NewRequest(method, "/plots/7", strings.NewReader(body))
+		r.Header.Set("X-Account", account)
+		r.Header.Set("Accept", accept)
+		r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+		w := httptest.NewRecorder()
+		h.ServeHTTP(w, r)
+		return w
+	}
+	for _, refused := range []struct {
+		method, accept, body string
+		status               int
+	}{
+		{"GET", "text/html", "", 401},
+		{"HEAD", "text/html", "", 401},
+		{"GET", "application/json", "", 401},
+		{"DELETE", "text/html", "", 405},
+		{"POST", "text/html", "keeper=" + strings.Repeat("x", 200), 413},
+		{"POST", "text/html", "%zz", 400},
+		{"POST", "text/html", "keeper=Cy", 401},
+	} {
+		w := ask(refused.method, "", refused.accept, refused.body)
+		require.Equal(t, refused.status, w.Code, refused)
+		require.NotContains(t, w.Body.String(), secret, refused)
+		if refused.status == 401 {
+			require.Equal(t, "Basic", w.Header().Get("WWW-Authenticate"), refused)
+			require.Contains(t, w.Body.String()+refused.method, map[bool]string{true: "HEAD", false: "Sign in first."}[refused.method == "HEAD"])
+		}
+	}
+	part, err := h.Fragment(httptest.NewRequest("GET", "/", nil), "/plots/7")
+	require.NoError(t, err)
+	require.NotContains(t, string(part), secret)
+	require.Zero(t, loads)
+
+	sent := ask("GET", "new", "text/html", "")
+	require.Equal(t, 303, sent.Code)
+	require.Equal(t, "/sign-in", sent.Header().Get("Location"))
+	require.Equal(t, 303, ask("GET", "new", "application/json", "").Code)
+	require.Zero(t, loads)
+	for _, accept := range []string{"text/html", "application/json"} {
+		w := ask("GET", "ada", accept, "")
+		require.Equal(t, 200, w.Code)
+		require.Contains(t, w.Body.String(), secret)
+	}
+}
+
+func done(context.Context, formhttp.Submission) (replies.Response, error) {
+	return replies.Response{Status: 200}, nil
 }
 
 // A panic is logged with its place and without its words, which may be somebody's. A

@@ -15,7 +15,7 @@ import (
 // Options are what a form needs from its application.
 type Options struct {
 	// Load returns the saved record, and its version, for a form that has a prefill;
-	// nil: there is none, and the page opens with the defaults.
+	// nil means that there is none: the page opens with the defaults.
 	Load func(r *http.Request) (record map[string]any, version string, err error)
 	// Submit does the work, at most once for each key, and answers as an HTTP backend
 	// would: 201 with a Location, 422 with errors in any of the formats that package
@@ -25,8 +25,9 @@ type Options struct {
 	// acceptance, and may be done more than once, of which one takes effect.
 	Submit func(ctx context.Context, s Submission) (replies.Response, error)
 	// Admit is asked before anything is loaded or worked on: an answer, such as 401 where
-	// nobody is signed in, turns what was posted away and keeps everything typed; nil goes
-	// on. nil: all are admitted.
+	// nobody is signed in, turns the request away; nil goes on. Of what was posted everything
+	// typed stays on the page. Who only reads gets the status, a Location where that is a
+	// redirect, and nothing that is saved. Where Admit itself is nil, all are admitted.
 	Admit func(r *http.Request) *replies.Response
 	// Ledger keeps the keys; nil keeps them in memory, for a day.
 	Ledger ledger.Store
@@ -35,12 +36,12 @@ type Options struct {
 	// takes too long, is answered with 503 and Retry-After.
 	Once ledger.Options
 	// Principal names the account of a request: keys of different accounts never
-	// meet. nil: all are one.
+	// meet. nil means that all are one.
 	Principal func(r *http.Request) string
 	// Secret makes digests of accounts, so that a page can tell whose work it is and
 	// nobody can tell the account from it: at least 32 random bytes, the same in each
 	// process. What one account has typed is not offered to another that signs in at the
-	// same browser, and not sent in its name. nil: each handler draws its own, drafts end
+	// same browser, and not sent in its name. Where it is nil each handler draws its own, drafts end
 	// with the process, and a page that is sent by another account is not found out.
 	Secret []byte
 	// Script is the address of the bundle's script, with which the page runs the
@@ -57,7 +58,7 @@ type Options struct {
 	// after the bundle.
 	Style           string
 	Styles, Scripts []string
-	// Policy is the Content-Security-Policy of the page. Empty: it is made from what the page
+	// Policy is the Content-Security-Policy of the page. Where it is empty it is made from what the page
 	// uses, and allows its own style, the origins of Styles (also for fonts and pictures) and
 	// of Scripts, and with Page pictures of this origin. A policy of your own needs StyleHash
 	// where Style is empty, and with Script script-src 'self' 'wasm-unsafe-eval' and

@@ -3,6 +3,7 @@ package formhttp
 import (
 	"cmp"
 	_ "embed"
+	"errors"
 	"fmt"
 	"html/template"
 	"net/http"
@@ -32,17 +33,36 @@ func Parts() []string {
 	return []string{"page", "head", "summary", "form", "field", "rows", "row", "control", "issues", "help", "buttons", "notice"}
 }
 
-// newPage joins the page's templates with those of the application.
-func newPage(own *template.Template) *template.Template {
-	page := template.Must(template.New("page").Parse(pageText))
-	if own != nil {
-		for _, name := range Parts() {
-			if part := own.Lookup(name); part != nil {
-				page = template.Must(page.AddParseTree(name, part.Tree))
-			}
+// newPage joins the page's templates with those of the application, which may call further ones of its own.
+func newPage(own *template.Template) (*template.Template, error) {
+	parts := template.Must(template.New("page").Parse(pageText))
+	if own == nil {
+		return parts, nil
+	}
+	page, err := own.Clone() // with its functions, and templates of its own
+	if err != nil {
+		return nil, fmt.Errorf("Options.Page cannot be copied: %w", err)
+	}
+	for _, name := range Parts() {
+		if defined := page.Lookup(name); defined == nil || defined.Tree == nil {
+			template.Must(page.AddParseTree(name, parts.Lookup(name).Tree))
 		}
 	}
-	return page
+	return page, showsWhatIsSaid(page)
+}
+
+// showsWhatIsSaid is an error where a page leaves out what it has to say. A page that needs what
+// only a request has cannot be looked at beforehand.
+func showsWhatIsSaid(page *template.Template) error {
+	const wrong, notice = "whatiswrong", "whatissaid"
+	var text strings.Builder
+	err := page.ExecuteTemplate(&text, "page", pageView{
+		Own: map[string]any{}, Buttons: []buttonView{{}}, Wrong: 1, Heading: wrong, Summary: []summaryView{{"x", wrong}}, Notice: notice,
+	})
+	if err == nil && !(strings.Contains(text.String(), wrong) && strings.Contains(text.String(), notice)) {
+		return errors.New(`the template page does not show what is wrong, or what is said; right would be {{template "summary" .}} and {{template "notice" .}} in it`)
+	}
+	return nil
 }
 
 // pageView is what the templates show.
@@ -120,11 +140,11 @@ type optionView struct {
 // Fragment is the form alone, with what is said above and below it, for the page of another
 // form or of none. The address is where its handler is mounted: the form is sent there,
 // and a browser without script is shown that page then. The request is asked for the
-// account and the saved record, as on the form's own page. The page around it brings rules,
+// account and the saved record, as on the form's own page; who is not admitted sees nothing that is saved. The page around it brings rules,
 // scripts and a policy. Options.Own is not asked for a fragment, so that two forms can show each
 // other.
 func (h *Handler) Fragment(r *http.Request, address string) (template.HTML, error) {
-	v := h.begin(r)
+	v, _ := h.arrive(r)
 	v.key, v.home, v.ids = newKey(), address, markup.Beside(h.form.Name)
 	view, text := h.view(v), strings.Builder{}
 	for _, part := range []string{"summary", "form", "notice"} {

@@ -31,6 +31,27 @@ func (h *Handler) turnAway(w http.ResponseWriter, r *http.Request, sent *sent, w
 	h.settle(w, v, v.send(sent.button), answer)
 }
 
+// keepOut answers a request to read as Options.Admit says: with its status, and where that is a
+// redirect, with its Location. Nothing that is saved is read.
+func (h *Handler) keepOut(w http.ResponseWriter, v *visit, with replies.Response) {
+	answer, err := toAnswer(with)
+	if err != nil {
+		h.failed(w, v.request, nil, err)
+		return
+	}
+	for _, name := range headersOfAnswers {
+		if value := answer.Header[name]; value != "" {
+			w.Header().Set(name, value)
+		}
+	}
+	status := cmp.Or(answer.Status, http.StatusForbidden)
+	if status >= 300 && status < 400 && !wantsJSON(v.request) {
+		w.WriteHeader(status)
+		return
+	}
+	h.refuse(w, v.request, v, status, cmp.Or(replies.Submit(h.form, toResponse(answer)).Text, "You are signed out, or not allowed to open this."))
+}
+
 // refuseWrong tells what cannot be taken for an answer. Nothing was stored.
 func (h *Handler) refuseWrong(w http.ResponseWriter, v *visit, sent *sent) {
 	slices.SortFunc(sent.wrong, func(a, b problemEntry) int { return strings.Compare(a.Pointer, b.Pointer) })
@@ -65,7 +86,7 @@ func (h *Handler) refuse(w http.ResponseWriter, r *http.Request, v *visit, statu
 		return
 	}
 	if v == nil {
-		v = h.begin(r)
+		v, _ = h.arrive(r)
 	}
 	v.key, v.says = cmp.Or(v.key, newKey()), why
 	h.render(w, status, v)

@@ -137,6 +137,9 @@ func isOutcome(kind lifecycle.ReplyKind) bool {
 	return kind == lifecycle.ReplyAccepted || kind == lifecycle.ReplyRefused || kind == lifecycle.ReplyOutdated
 }
 
+// headersOfAnswers are the headers that the client gets of the application's answer.
+var headersOfAnswers = []string{"Retry-After", "ETag", "Location", "WWW-Authenticate"}
+
 // settle gives the answer to the session, and the client what follows.
 func (h *Handler) settle(w http.ResponseWriter, v *visit, try *lifecycle.Effect, got ledger.Response) {
 	response := toResponse(got)
@@ -155,7 +158,7 @@ func (h *Handler) settle(w http.ResponseWriter, v *visit, try *lifecycle.Effect,
 		v.key = newKey() // whatever follows is another submission
 	}
 	asJSON := wantsJSON(v.request)
-	for _, name := range []string{"Retry-After", "ETag", "Location", "WWW-Authenticate"} {
+	for _, name := range headersOfAnswers {
 		if value := got.Header[name]; value != "" && (asJSON || name != "Location") {
 			w.Header().Set(name, value)
 		}

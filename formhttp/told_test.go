@@ -2,6 +2,7 @@ package formhttp_test
 
 import (
 	"context"
+	"html/template"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
@@ -153,6 +154,19 @@ func TestWhatCannotWork(t *testing.T) {
 	require.NoError(t, err)
 	_, err = formhttp.New(source.Form, source, formhttp.Options{})
 	require.ErrorContains(t, err, "no Options.Submit for the form stay")
+	for text, ok := range map[string]bool{
+		`{{define "page"}}{{template "form" .}}{{end}}`:                                                                   false,
+		`{{define "page"}}{{template "summary" .}}{{template "form" .}}{{end}}`:                                           false,
+		`{{define "notice"}}{{end}}`:                                                                                      false,
+		`{{define "page"}}{{template "top" .}}{{template "form" .}}{{end}}{{define "top"}}{{.Heading}}{{.Notice}}{{end}}`: true,
+		`{{define "page"}}{{index .Own.Roles 0}}{{template "form" .}}{{end}}`:                                             true, // that is known only with a request
+	} {
+		_, err := formhttp.New(source.Form, source, formhttp.Options{Submit: done, Page: template.Must(template.New("page").Parse(text))})
+		require.Equal(t, ok, err == nil, "%s: %v", text, err)
+		if !ok {
+			require.ErrorContains(t, err, `right would be {{template "summary" .}}`)
+		}
+	}
 
 	s := newSite(t, stayForm, func(formhttp.Submission) (replies.Response, error) { return replies.Response{}, nil }, nil)
 	s.get()

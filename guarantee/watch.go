@@ -30,7 +30,7 @@ type Watch struct {
 	sentIDs []int32         // beside sent.present: the fields, by ID
 	keys    []lifecycle.Key // those that were used
 
-	works    map[string]*sentWork // nil: each is made anew
+	works    map[string]*sentWork // nil means that each is made anew
 	text     []byte               // scratch
 	breaches []Breach
 }

@@ -8,7 +8,7 @@ import (
 // Row is what the table of a store in a database holds of a key.
 type Row struct {
 	Fingerprint, Owner []byte
-	Status             *int    // nil: not settled
+	Status             *int    // nil means that it is not settled
 	Header             *string // a JSON object
 	Body               []byte
 }

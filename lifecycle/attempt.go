@@ -8,7 +8,7 @@ import (
 
 // attempt is the newest submission.
 type attempt struct {
-	number  int32 // 0: none yet
+	number  int32 // 0 means that there is none yet
 	key     Key
 	button  int32
 	version string

@@ -5,7 +5,7 @@ import "slices"
 // check is a check that is delayed or out. A passed one leaves nothing behind.
 type check struct {
 	cell    int32
-	request RequestID // 0: still delayed
+	request RequestID // 0 means that it is still delayed
 	timer   TimerID
 	row     int32 // where the row of the cell was when the check was sent; -1 means that it was nowhere
 }

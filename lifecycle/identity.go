@@ -45,7 +45,7 @@ func (s *Session) AppendVeiled(to []byte, veil form.Veil) []byte {
 type stateWriter struct {
 	session *Session
 	to      []byte
-	veil    form.Veil // nil: private values as they are
+	veil    form.Veil // nil leaves private values as they are
 	places  []int32   // beside Session.rows: the place of each in rowOrder
 }
 

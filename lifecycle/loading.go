@@ -4,7 +4,7 @@ import "leanwicket.dev/form"
 
 // load is the newest load, and what still depends on one.
 type load struct {
-	request RequestID // 0: none is on its way
+	request RequestID // 0 means that none is on its way
 	arrived bool      // one has arrived since the opening
 	needs   needs
 }

@@ -82,7 +82,7 @@ func (s *Session) Focused() form.Place { return s.focus }
 
 // Attempt is what is known of the newest attempt.
 type Attempt struct {
-	Number  int32 // 0: there has been none
+	Number  int32 // 0 means that there has been none
 	Tries   int32
 	Key     Key
 	Button  string
@@ -118,7 +118,7 @@ func (s *Session) Sent(path string) (form.Value, bool) {
 
 // Issue is one thing that is wrong.
 type Issue struct {
-	Path   string // empty: the whole form
+	Path   string // empty means the whole form
 	Source Source
 	Code   string
 	Text   string

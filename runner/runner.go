@@ -24,7 +24,7 @@ type Transport interface {
 
 // Response is what came of a request.
 type Response struct {
-	Status int               // 0: the connection broke, or there is no answer at all
+	Status int               // 0 means that the connection broke, or that there is no answer at all
 	Header map[string]string // names in any case
 	Body   any               // decoded JSON, as replies.Response has it
 }

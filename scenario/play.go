@@ -71,7 +71,7 @@ type counters struct {
 // pending is something that will happen: an answer arrives, or a timer runs out.
 type pending struct {
 	at       time.Duration
-	timer    lifecycle.TimerID // 0: an answer
+	timer    lifecycle.TimerID // 0 means that it is an answer
 	sequence int
 	event    lifecycle.Event
 	answer   *Reply

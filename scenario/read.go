@@ -58,7 +58,7 @@ func (r *Reader) File(name string) (*Scenario, error) {
 	name = filepath.ToSlash(name)
 	data, err := r.bytes(name)
 	if err != nil {
-		return nil, err
+		return nil, &document.FileError{File: name, Want: "a scenario file", Err: err}
 	}
 	return r.read(name, data)
 }
@@ -84,7 +84,7 @@ func (r *Reader) read(name string, data []byte) (*Scenario, error) {
 		if _, ours := err.(document.Problems); ours {
 			p.Join(err)
 		} else {
-			p.Wrong(n, "a form file that cannot be read ("+err.Error()+")", "a form file beside this one")
+			p.Wrong(n, "a form file that cannot be read ("+document.Cause(err).Error()+")", "a form file beside this one")
 		}
 		return nil, p.Err()
 	}

@@ -30,7 +30,7 @@ type auditor struct {
 type consequence struct {
 	move     *move
 	cut      bool   // the bounds leave something out
-	after    *world // nil: nothing was taken
+	after    *world // nil means that nothing was taken
 	effects  []lifecycle.Effect
 	breaches []guarantee.Breach
 }

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"maps"
-	"os"
 	"slices"
 	"strings"
 
@@ -14,6 +13,7 @@ import (
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/internal/audit"
+	"leanwicket.dev/internal/document"
 	"leanwicket.dev/internal/try"
 )
 
@@ -76,7 +76,7 @@ func markupOf(ctx context.Context, source *declare.Source, o try.Options) (strin
 	if try.IsAddress(o.Page) {
 		return try.Markup(ctx, source, o)
 	}
-	text, err := os.ReadFile(o.Page)
+	text, err := document.ReadFile(o.Page, "a file of HTML, or the address of a page")
 	return string(text), err
 }
 

@@ -12,6 +12,7 @@ import (
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/harbour"
+	"leanwicket.dev/internal/document"
 	"leanwicket.dev/scenario"
 )
 
@@ -48,9 +49,9 @@ func firstFiles(schema string) (map[string][]byte, error) {
 			return err
 		})
 	}
-	data, err := os.ReadFile(schema)
+	data, err := document.ReadFile(schema, "a JSON Schema file")
 	if err != nil {
-		return nil, fmt.Errorf("%s: found no such file; right would be a JSON Schema file", schema)
+		return nil, err
 	}
 	base := filepath.Base(schema)
 	name := strings.TrimSuffix(strings.TrimSuffix(base, filepath.Ext(base)), ".schema")

@@ -55,7 +55,7 @@ A folder stands for every *.scenario.yaml (or .yml, .json) below it.`,
 	c.Flags().BoolVar(&p.asJSON, "json", false, "write the steps as JSON Lines")
 	c.Flags().BoolVarP(&p.quiet, "quiet", "q", false, "write only what failed, and a last line of counts")
 	c.Flags().BoolVar(&p.watch, "watch", false, "play again whenever one of the files, or a form or schema beside them, changes")
-	c.Flags().StringVar(&p.junit, "junit", "", "write the results to this file as JUnit XML, for CI")
+	c.Flags().StringVar(&p.junit, "junit", "", "write the report to this file as JUnit XML, for CI")
 	c.Flags().StringVar(&p.traces, "trace", "", "write a trace of each session to this folder, for replay")
 	c.Flags().StringVar(&p.pictures, "picture", "", "draw the timeline of each session into this folder, as SVG")
 	c.MarkFlagsMutuallyExclusive("json", "quiet")
@@ -84,7 +84,7 @@ func (p *player) play(files []string) error {
 	}
 	if p.asJSON {
 		writeJSON(p.out, counts)
-	} else {
+	} else if len(results) > 0 {
 		fmt.Fprintln(p.out, counts.String())
 	}
 	if p.junit != "" {
@@ -130,7 +130,7 @@ func (p *player) playOne(s *scenario.Scenario) (*scenario.Result, error) {
 	}
 	name, _, _ := strings.Cut(filepath.Base(s.File), ".scenario.")
 	if p.traces != "" {
-		if err := writeInto(p.traces, name+".trace.jsonl", text.Bytes()); err != nil {
+		if err := writeInto(p.traces, name+traceEnding, text.Bytes()); err != nil {
 			return nil, err
 		}
 	}

@@ -15,6 +15,9 @@ import (
 	"leanwicket.dev/trace"
 )
 
+// traceEnding is how the names of traces end.
+const traceEnding = ".trace.jsonl"
+
 func replayCommand() *cobra.Command {
 	var forms []string
 	c := &cobra.Command{
@@ -79,7 +82,7 @@ func findTraces(args []string) ([]string, error) {
 	var files []string
 	for _, arg := range args {
 		if info, err := os.Stat(arg); err == nil && info.IsDir() {
-			below, err := filepath.Glob(filepath.Join(arg, "*.trace.jsonl"))
+			below, err := filepath.Glob(filepath.Join(arg, "*"+traceEnding))
 			if err != nil || len(below) == 0 {
 				return nil, fmt.Errorf("%s: found no *.trace.jsonl in this folder; right would be one that play --trace wrote", arg)
 			}
@@ -94,10 +97,13 @@ func findTraces(args []string) ([]string, error) {
 func readTrace(file string) (*trace.Record, error) {
 	in, err := os.Open(file)
 	if err != nil {
-		return nil, fmt.Errorf("%s: found no such file; right would be a trace that play --trace wrote", file)
+		return nil, &document.FileError{File: file, Want: "a trace that play --trace wrote", Err: err}
 	}
 	defer in.Close()
 	record, err := trace.Read(in)
+	if err != nil && strings.Contains(file, ".form.") {
+		return nil, fmt.Errorf("%s: found a form file; right would be a trace that play --trace wrote, or leanwicket reply for a reply to the form", file)
+	}
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", file, err)
 	}

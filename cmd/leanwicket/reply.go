@@ -16,6 +16,7 @@ import (
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/document"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/replies"
 )
@@ -35,6 +36,9 @@ status 1 where an entry that names a field fits none of this form.`,
   curl -s … | leanwicket reply mooring.form.yaml --status 409 --header 'Retry-After: 2' -`,
 		Args: cobra.RangeArgs(1, 2),
 		RunE: func(c *cobra.Command, args []string) error {
+			if strings.HasSuffix(args[0], traceEnding) {
+				return fmt.Errorf("%s: found a trace; right would be a form file, or leanwicket replay for a trace", args[0])
+			}
 			form, err := declare.File(args[0])
 			if err != nil {
 				return err
@@ -64,7 +68,7 @@ status 1 where an entry that names a field fits none of this form.`,
 	}
 	c.Flags().IntVar(&status, "status", 422, "the HTTP status of the reply")
 	c.Flags().StringArrayVar(&headers, "header", nil, "a header of the reply, such as 'ETag: \"7\"'")
-	c.Flags().BoolVar(&asJSON, "json", false, "write the answer as JSON")
+	c.Flags().BoolVar(&asJSON, "json", false, "write what the reply means as JSON")
 	return c
 }
 
@@ -75,10 +79,10 @@ func readBody(name string) (body any, note string, err error) {
 	if name == "-" {
 		data, err = io.ReadAll(os.Stdin)
 	} else {
-		data, err = os.ReadFile(name)
+		data, err = document.ReadFile(name, "a JSON file, or - for standard input")
 	}
 	if err != nil {
-		return nil, "", fmt.Errorf("%s: found no such file; right would be a JSON file, or - for standard input", name)
+		return nil, "", err
 	}
 	decoder := json.NewDecoder(bytes.NewReader(data))
 	decoder.UseNumber()

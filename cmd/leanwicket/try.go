@@ -62,25 +62,25 @@ one cannot tell; 2 where more than half cannot tell.`,
 				o.Progress = func(r try.Result) { fmt.Fprintf(c.ErrOrStderr(), "\r\x1b[K%s: %s", r.Trial, r.Verdict) }
 				defer fmt.Fprint(c.ErrOrStderr(), "\r\x1b[K")
 			}
-			answer, err := try.Run(c.Context(), source, o)
+			report, err := try.Run(c.Context(), source, o)
 			if err != nil {
 				return err
 			}
 			if o.Progress != nil {
 				fmt.Fprint(c.ErrOrStderr(), "\r\x1b[K")
 			}
-			return tell(c, answer, asJSON, strict, out, junit)
+			return tell(c, report, asJSON, strict, out, junit)
 		},
 	}
 	c.Flags().StringVar(&form, "form", "", "the form file that says what the page's form is")
-	c.Flags().StringVar(&out, "out", "", "a folder for the evidence: one report of everything, and of each broken trial a screenshot and what was done")
-	c.Flags().BoolVar(&strict, "strict", false, "exit status 1 also where a trial cannot tell")
-	c.Flags().StringVar(&junit, "junit", "", "a file for CI")
-	c.Flags().BoolVar(&asJSON, "json", false, "the answer as JSON, with every request")
-	c.Flags().StringSliceVar(&o.Only, "only", nil, "these trials only")
+	c.Flags().StringVar(&out, "out", "", "write the evidence to this folder: a page of everything, and of each broken trial a screenshot and what was done")
+	c.Flags().BoolVar(&strict, "strict", false, "exit with 1 also where a trial cannot tell")
+	c.Flags().StringVar(&junit, "junit", "", "write the report to this file as JUnit XML, for CI")
+	c.Flags().BoolVar(&asJSON, "json", false, "write the report as JSON, with every request")
+	c.Flags().StringSliceVar(&o.Only, "only", nil, "take these trials only")
 	c.Flags().StringVar(&declared, "with", "", "the try file (default: NAME.try.yaml beside the form file, where there is one)")
 	c.Flags().BoolVar(&fresh, "new", false, "write a first try file from what the page shows, instead of trying")
-	c.Flags().BoolVar(&o.Visible, "visible", false, "with a window to watch")
+	c.Flags().BoolVar(&o.Visible, "visible", false, "show the browser's window")
 	c.Flags().StringVar(&o.Chromium, "chromium", "", "the browser's program (default: chromium-headless-shell or chromium)")
 	return c
 }
@@ -117,9 +117,9 @@ func writeTryFile(c *cobra.Command, source *declare.Source, o try.Options, name 
 	return err
 }
 
-func tell(c *cobra.Command, answer *try.Report, asJSON, strict bool, out, junit string) error {
+func tell(c *cobra.Command, report *try.Report, asJSON, strict bool, out, junit string) error {
 	if out != "" {
-		if err := answer.WriteEvidence(out); err != nil {
+		if err := report.WriteEvidence(out); err != nil {
 			return err
 		}
 	}
@@ -129,25 +129,25 @@ func tell(c *cobra.Command, answer *try.Report, asJSON, strict bool, out, junit 
 			return err
 		}
 		defer file.Close()
-		if err := answer.WriteJUnit(file); err != nil {
+		if err := report.WriteJUnit(file); err != nil {
 			return err
 		}
 	}
 	if asJSON {
 		encoder := json.NewEncoder(c.OutOrStdout())
 		encoder.SetIndent("", "  ")
-		if err := encoder.Encode(answer); err != nil {
+		if err := encoder.Encode(report); err != nil {
 			return err
 		}
-	} else if err := answer.WriteTable(c.OutOrStdout()); err != nil {
+	} else if err := report.WriteTable(c.OutOrStdout()); err != nil {
 		return err
 	}
-	untold := answer.Count(try.CannotTell)
+	untold := report.Count(try.CannotTell)
 	switch {
-	case answer.Count(try.Broken) > 0:
+	case report.Count(try.Broken) > 0:
 		return errNo
-	case 2*untold > len(answer.Results):
-		return fmt.Errorf("more than half of the trials cannot tell: %s; right would be a page, or a form file, with which they can", answer.Untold())
+	case 2*untold > len(report.Results):
+		return fmt.Errorf("more than half of the trials cannot tell: %s; right would be a page, or a form file, with which they can", report.Untold())
 	case strict && untold > 0:
 		return errNo
 	}

@@ -28,8 +28,8 @@ var schema string
 
 // Options of the office. The zero value keeps the keys in the office's own file.
 type Options struct {
-	Ledger ledger.Store // nil: in the office's own file, where work and answer commit together
-	Log    *slog.Logger // nil: slog.Default
+	Ledger ledger.Store // nil means that they are in the office's own file, where work and answer commit together
+	Log    *slog.Logger // nil means slog.Default
 }
 
 // Office is an http.Handler.

@@ -1,12 +1,14 @@
 package document
 
 import (
+	"errors"
 	"fmt"
 	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
+	"syscall"
 )
 
 // Find turns file names, folders and globs into the files of a kind, such as form or scenario: all
@@ -57,4 +59,40 @@ func below(folder, kind string) ([]string, error) {
 	})
 	slices.Sort(files)
 	return files, err
+}
+
+// FileError is a file that cannot be read, and what would be right.
+type FileError struct {
+	File, Want string
+	Err        error
+}
+
+func (e *FileError) Error() string {
+	found := "a file that cannot be read (" + Cause(e.Err).Error() + ")"
+	switch {
+	case errors.Is(e.Err, fs.ErrNotExist):
+		found = "no such file"
+	case errors.Is(e.Err, syscall.EISDIR):
+		found = "a folder"
+	}
+	return fmt.Sprintf("%s: found %s; right would be %s", e.File, found, e.Want)
+}
+
+func (e *FileError) Unwrap() error { return e.Err }
+
+// Cause is why a file cannot be read, without its name.
+func Cause(err error) error {
+	if of := (*fs.PathError)(nil); errors.As(err, &of) {
+		return of.Err
+	}
+	return err
+}
+
+// ReadFile reads a file that somebody has named. The error is a [FileError].
+func ReadFile(name, want string) ([]byte, error) {
+	data, err := os.ReadFile(name)
+	if err != nil {
+		return nil, &FileError{name, want, err}
+	}
+	return data, nil
 }

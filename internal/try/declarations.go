@@ -3,7 +3,6 @@ package try
 import (
 	"crypto/x509"
 	_ "embed"
-	"os"
 	"path/filepath"
 	"strings"
 
@@ -38,7 +37,7 @@ type Declarations struct {
 	Record   []byte // JSON that a load is answered with; nil means a sample
 	RecordAt string // where in it the record is (RFC 6901); empty means that it is the record
 	Refusal  []byte // JSON that refuses a field, as the form's server writes it; nil means problem details
-	Accepted reply  // what a submission is answered with; status 0: 201 and an identifier
+	Accepted reply  // what a submission is answered with; status 0 means 201 and an identifier
 	Ignored  []string
 	Excused  map[string]string // by trial: why it is not made
 }
@@ -100,7 +99,7 @@ func DeclarationsBeside(formFile string) string {
 // ReadDeclarations reads a file for a form. The error is a document.Problems where the file
 // can be read.
 func ReadDeclarations(name string, f *form.Form) (*Declarations, error) {
-	data, err := os.ReadFile(name)
+	data, err := document.ReadFile(name, "a try file, which leanwicket try --new writes")
 	if err != nil {
 		return nil, err
 	}

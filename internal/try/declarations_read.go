@@ -115,7 +115,7 @@ func (r *declarationsReader) file(n *document.Node) []byte {
 	}
 	data, err := os.ReadFile(name)
 	if err != nil {
-		r.Wrong(n, "a file that cannot be read ("+err.Error()+")", "a file beside this one")
+		r.Wrong(n, "a file that cannot be read ("+document.Cause(err).Error()+")", "a file beside this one")
 	}
 	return data
 }

@@ -27,7 +27,7 @@ func (t *tab) open() look {
 	}
 	if len(l.Fields) == 0 && !t.isReached() { // a script that has still to be compiled moves nothing meanwhile
 		there := false
-		if l, there = t.until(5*time.Second, func(l look) bool { return len(l.Fields) > 0 }); !there {
+		if l, there = t.until(2*moment, func(l look) bool { return len(l.Fields) > 0 }); !there {
 			t.lacksFields()
 		}
 		l = t.quiet()

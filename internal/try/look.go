@@ -151,7 +151,7 @@ func (t *tab) jsWithin(most time.Duration, expression string) (string, error) {
 func (t *tab) see() look {
 	var l look
 	var err error
-	for end := time.Now().Add(5 * time.Second); time.Now().Before(end); time.Sleep(20 * time.Millisecond) {
+	for end := time.Now().Add(moment); time.Now().Before(end); time.Sleep(20 * time.Millisecond) {
 		var text string
 		if text, err = t.js("look()"); err == nil {
 			if err = json.Unmarshal([]byte(text), &l); err == nil {

@@ -39,7 +39,7 @@ type plan struct {
 type located struct {
 	Path     string   `json:"path"`
 	Selector string   `json:"selector,omitempty"`
-	Label    string   `json:"label,omitempty"` // empty: other fields have it too
+	Label    string   `json:"label,omitempty"` // empty where other fields have it too
 	Parts    []string `json:"parts,omitempty"`
 }
 

@@ -15,31 +15,31 @@ import (
 	"leanwicket.dev/internal/palette"
 )
 
-// WriteTable writes the answer as a table, one line a trial, and the counts.
-func (a *Report) WriteTable(w io.Writer) error {
+// WriteTable writes the report as a table, one line a trial, and the counts.
+func (report *Report) WriteTable(w io.Writer) error {
 	var text strings.Builder
-	fmt.Fprintf(&text, "%s, form %s\n", a.Page, a.Form)
-	if len(a.Missing) > 0 {
-		fmt.Fprintf(&text, "not on the page as it opens: %s\n", strings.Join(a.Missing, ", "))
+	fmt.Fprintf(&text, "%s, form %s\n", report.Page, report.Form)
+	if len(report.Missing) > 0 {
+		fmt.Fprintf(&text, "not on the page as it opens: %s\n", strings.Join(report.Missing, ", "))
 	}
-	if len(a.Moving) > 0 {
-		fmt.Fprintf(&text, "changes by itself, and counts for nothing: %s\n", strings.Join(a.Moving, ", "))
+	if len(report.Moving) > 0 {
+		fmt.Fprintf(&text, "changes by itself, and counts for nothing: %s\n", strings.Join(report.Moving, ", "))
 	}
 	text.WriteByte('\n')
 	width, verdict := len("trial"), len(NotApplicable)
-	for _, r := range a.Results {
+	for _, r := range report.Results {
 		width = max(width, len(r.Trial))
 	}
 	line := func(trial, what, why string) {
 		fmt.Fprintf(&text, "%-*s  %-*s  %s\n", width, trial, verdict, what, why)
 	}
 	line("trial", "verdict", "why")
-	for _, r := range a.Results {
+	for _, r := range report.Results {
 		line(r.Trial, string(r.Verdict), r.Why)
 	}
-	fmt.Fprintf(&text, "\n%s\n", a.counts())
-	if len(a.Stopped) > 0 {
-		fmt.Fprintf(&text, "sent beside the form, and answered here with 204: %s\n", strings.Join(a.Stopped, ", "))
+	fmt.Fprintf(&text, "\n%s\n", report.counts())
+	if len(report.Stopped) > 0 {
+		fmt.Fprintf(&text, "sent beside the form, and answered here with 204: %s\n", strings.Join(report.Stopped, ", "))
 	}
 	_, err := io.WriteString(w, text.String())
 	return err
@@ -66,12 +66,12 @@ type junitText struct {
 	Text    string `xml:",chardata"`
 }
 
-// WriteJUnit writes the answer as CI systems read it: a broken trial is a failure,
+// WriteJUnit writes the report as CI systems read it: a broken trial is a failure,
 // one that does not apply, cannot be told or is excused is skipped.
-func (a *Report) WriteJUnit(w io.Writer) error {
-	suite := junitSuite{Name: a.Page, Tests: len(a.Results), Failures: a.Count(Broken), Skipped: len(a.Results) - a.Count(Kept) - a.Count(Broken)}
-	for _, r := range a.Results {
-		c := junitCase{Class: a.Form, Name: r.Trial}
+func (report *Report) WriteJUnit(w io.Writer) error {
+	suite := junitSuite{Name: report.Page, Tests: len(report.Results), Failures: report.Count(Broken), Skipped: len(report.Results) - report.Count(Kept) - report.Count(Broken)}
+	for _, r := range report.Results {
+		c := junitCase{Class: report.Form, Name: r.Trial}
 		switch r.Verdict {
 		case Broken:
 			c.Failure = &junitText{r.Why, r.evidence()}
@@ -118,25 +118,25 @@ var reportPage = template.Must(template.New("report").Funcs(template.FuncMap{
 	"class": func(v Verdict) string { return strings.ReplaceAll(string(v), " ", "-") },
 }).Parse(reportText))
 
-// WriteReport writes the answer as one HTML page that needs nothing else: every trial with
+// WriteReport writes the report as one HTML page that needs nothing else: every trial with
 // what was done and sent, and of a broken one a picture and a screenshot. What was typed at
 // private fields is not in it.
-func (a *Report) WriteReport(w io.Writer) error {
-	results := make([]*Result, len(a.Results))
-	for k := range a.Results {
-		results[k] = &a.Results[k]
+func (report *Report) WriteReport(w io.Writer) error {
+	results := make([]*Result, len(report.Results))
+	for k := range report.Results {
+		results[k] = &report.Results[k]
 	}
 	return reportPage.Execute(w, struct {
 		*Report
 		CSS     template.CSS
 		Counts  string
 		Results []*Result
-	}{a, template.CSS(palette.CSS()), a.counts(), results})
+	}{report, template.CSS(palette.CSS()), report.counts(), results})
 }
 
-func (a *Report) counts() string {
-	text := fmt.Sprintf("%d trials: %d kept, %d broken, %d not applicable, %d cannot tell", len(a.Results), a.Count(Kept), a.Count(Broken), a.Count(NotApplicable), a.Count(CannotTell))
-	if excused := a.Count(Excused); excused > 0 {
+func (report *Report) counts() string {
+	text := fmt.Sprintf("%d trials: %d kept, %d broken, %d not applicable, %d cannot tell", len(report.Results), report.Count(Kept), report.Count(Broken), report.Count(NotApplicable), report.Count(CannotTell))
+	if excused := report.Count(Excused); excused > 0 {
 		text += fmt.Sprintf(", %d excused", excused)
 	}
 	return text
@@ -144,19 +144,19 @@ func (a *Report) counts() string {
 
 // WriteEvidence writes into a folder a report of everything, and of each broken trial what
 // was done, as a text and as a picture, and a screenshot.
-func (a *Report) WriteEvidence(dir string) error {
+func (report *Report) WriteEvidence(dir string) error {
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return err
 	}
-	report, err := os.Create(filepath.Join(dir, "report.html"))
+	page, err := os.Create(filepath.Join(dir, "report.html"))
 	if err != nil {
 		return err
 	}
-	if err := errors.Join(a.WriteReport(report), report.Close()); err != nil {
+	if err := errors.Join(report.WriteReport(page), page.Close()); err != nil {
 		return err
 	}
-	for k := range a.Results {
-		r := &a.Results[k]
+	for k := range report.Results {
+		r := &report.Results[k]
 		if r.Verdict != Broken {
 			continue
 		}

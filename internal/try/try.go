@@ -38,7 +38,7 @@ const (
 // Options of a run.
 type Options struct {
 	Page     string        // a URL, or a folder of static files, which is served; empty means the declared one
-	Declared *Declarations // nil: nothing
+	Declared *Declarations // nil declares nothing
 	Only     []string      // names of trials; none: all
 	// Chromium is the program; where it is empty one is looked for on the path.
 	Chromium string
@@ -94,9 +94,9 @@ type Report struct {
 }
 
 // Count is how many trials had a verdict.
-func (a *Report) Count(v Verdict) int {
+func (report *Report) Count(v Verdict) int {
 	n := 0
-	for _, r := range a.Results {
+	for _, r := range report.Results {
 		if r.Verdict == v {
 			n++
 		}
@@ -105,9 +105,9 @@ func (a *Report) Count(v Verdict) int {
 }
 
 // Untold is the reason that most of the trials have which cannot tell.
-func (a *Report) Untold() (why string) {
+func (report *Report) Untold() (why string) {
 	count := map[string]int{}
-	for _, r := range a.Results {
+	for _, r := range report.Results {
 		if r.Verdict == CannotTell {
 			if count[r.Why]++; count[r.Why] > count[why] {
 				why = r.Why
@@ -121,7 +121,7 @@ func (a *Report) Untold() (why string) {
 var ErrNoChromium = errors.New("found no Chromium; right would be: apt-get install chromium-headless-shell (for --visible: chromium), or --chromium PATH")
 
 // Run makes the trials, each on a page that was opened for it. An error is one of
-// the question or of the browser; what the page does wrong is in the answer.
+// the question or of the browser; what the page does wrong is in the report.
 func Run(ctx context.Context, source *declare.Source, o Options) (*Report, error) {
 	for _, name := range o.Only {
 		if !slices.ContainsFunc(trials, func(t trial) bool { return t.name == name }) {
@@ -129,13 +129,13 @@ func Run(ctx context.Context, source *declare.Source, o Options) (*Report, error
 		}
 	}
 	chosen := slices.DeleteFunc(slices.Clone(trials), func(t trial) bool { return len(o.Only) > 0 && !slices.Contains(o.Only, t.name) })
-	answer := &Report{Form: source.Form.Name, Results: make([]Result, len(chosen))}
+	report := &Report{Form: source.Form.Name, Results: make([]Result, len(chosen))}
 	stopped, err := withBrowser(ctx, source, o, func(browser context.Context, page string, p *plan) (err error) {
-		if answer.Missing, answer.Moving, err = meet(browser, page, p); err != nil {
+		if report.Missing, report.Moving, err = meet(browser, page, p); err != nil {
 			return err
 		}
-		p.ignored = append(p.ignored, answer.Moving...)
-		answer.Page = cmp.Or(o.Page, p.declared.Page)
+		p.ignored = append(p.ignored, report.Moving...)
+		report.Page = cmp.Or(o.Page, p.declared.Page)
 		var work errgroup.Group
 		work.SetLimit(cmp.Or(o.Tabs, 8))
 		var telling sync.Mutex
@@ -143,22 +143,22 @@ func Run(ctx context.Context, source *declare.Source, o Options) (*Report, error
 			work.Go(func() (err error) {
 				t := chosen[k]
 				if why := p.declared.Excused[t.name]; why != "" {
-					answer.Results[k] = Result{Trial: t.name, Asks: t.asks, Verdict: Excused, Why: why}
-				} else if answer.Results[k], err = t.make(browser, page, p); err != nil {
+					report.Results[k] = Result{Trial: t.name, Asks: t.asks, Verdict: Excused, Why: why}
+				} else if report.Results[k], err = t.make(browser, page, p); err != nil {
 					return err
 				}
 				if o.Progress != nil {
 					telling.Lock()
 					defer telling.Unlock()
-					o.Progress(answer.Results[k])
+					o.Progress(report.Results[k])
 				}
 				return nil
 			})
 		}
 		return work.Wait()
 	})
-	answer.Stopped = stopped
-	return answer, err
+	report.Stopped = stopped
+	return report, err
 }
 
 // longestFirst are the places of trials in the order in which they begin: those that wait for

@@ -34,7 +34,7 @@ type piece struct {
 	store    *Store
 	patience time.Duration // for a turn
 	log      []*entry
-	turn     *turn // nil: none
+	turn     *turn // nil means that there is none
 	failed   error // why it cannot go on
 }
 
