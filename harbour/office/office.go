@@ -155,6 +155,9 @@ func (o *Office) ServeHTTP(w http.ResponseWriter, r *http.Request) { o.troubled(
 // admit turns away who is signed out, or comes while the office is closed: before
 // anybody looks whether the same was sent before.
 func admit(r *http.Request) *replies.Response {
+	if r.Method == http.MethodGet || r.Method == http.MethodHead { // what it meets, load says
+		return nil
+	}
 	f := trouble(r.Context())
 	if response, refused := f.response(); refused && f.Does != refuse {
 		return &response
