@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"html/template"
 	"io"
+	"io/fs"
 	"maps"
 	"net/http"
 	"net/http/httptest"
@@ -324,6 +325,40 @@ func TestSavedRecords(t *testing.T) {
 	s.get()
 	p = s.post(url.Values{"name": {"Buoy 9"}, "depth": {"5"}, "leanwicket-version": {`"3"`}})
 	require.Equal(t, 412, p.status)
+}
+
+// A record that is not there is answered with 404, and one that was removed after it had been
+// saved still answers a repeat.
+func TestRecordsThatAreNotThere(t *testing.T) {
+	there := true
+	s := newSite(t, recordForm, func(formhttp.Submission) (replies.Response, error) {
+		return replies.Response{Status: 200}, nil
+	}, func(o *formhttp.Options) {
+		o.Load = func(*http.Request) (map[string]any, string, error) {
+			if !there {
+				return nil, "", fmt.Errorf("the buoy: %w", fs.ErrNotExist)
+			}
+			return map[string]any{"name": "Buoy 7", "depth": 4.5}, `"4"`, nil
+		}
+	})
+	s.get()
+	sent := url.Values{"name": {"Buoy 7"}, "depth": {"5"}, "leanwicket-version": {`"4"`}, "leanwicket-key": {s.key}}
+	require.Equal(t, 303, s.post(sent).status)
+	there = false
+	require.Equal(t, 303, s.post(sent).status, "the same once more")
+	p := s.get()
+	require.Equal(t, 404, p.status)
+	require.Contains(t, p.text, "There is no such record.")
+	r, err := http.NewRequest(http.MethodGet, s.server.URL+"/stay", nil)
+	require.NoError(t, err)
+	r.Header.Set("Accept", "application/json")
+	require.Equal(t, 404, s.do(r).status)
+	sent.Set("leanwicket-key", "another")
+	p = s.post(sent)
+	require.Equal(t, 404, p.status)
+	require.Contains(t, p.text, "There is no such record. Nothing was stored.")
+	require.Equal(t, "5", p.controls["depth"])
+	require.Len(t, s.sent, 1)
 }
 
 func TestHostileRequests(t *testing.T) {

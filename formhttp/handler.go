@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"html/template"
+	"io/fs"
 	"log/slog"
 	"net/http"
 	"runtime/debug"
@@ -166,6 +167,10 @@ func (h *Handler) get(w http.ResponseWriter, r *http.Request) {
 		h.keepOut(w, visit, *turnedAway)
 		return
 	}
+	if visit.missing {
+		h.refuse(w, r, visit, http.StatusNotFound, noSuchRecord)
+		return
+	}
 	visit.received, visit.receipt = h.receipt(r)
 	h.render(w, http.StatusOK, visit)
 }
@@ -187,7 +192,11 @@ func (h *Handler) record(w http.ResponseWriter, r *http.Request) {
 			h.o.Log.Warn("the saved answers are no JSON", "form", h.form.Name, "error", err)
 		}
 	}
-	if err != nil {
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		h.problem(w, http.StatusNotFound, noSuchRecord, nil)
+		return
+	case err != nil:
 		h.problem(w, http.StatusInternalServerError, "The saved record could not be loaded.", nil)
 		return
 	}
@@ -229,7 +238,14 @@ func (h *Handler) arrive(r *http.Request) (v *visit, turnedAway *replies.Respons
 
 // begin opens a session for somebody who is admitted, with the saved record where there is one.
 func (h *Handler) begin(r *http.Request) *visit {
-	return h.opened(r, func(request lifecycle.RequestID) lifecycle.Event { return h.load(r, request) })
+	missing := false
+	v := h.opened(r, func(request lifecycle.RequestID) lifecycle.Event {
+		loaded, err := h.load(r, request)
+		missing = errors.Is(err, fs.ErrNotExist)
+		return loaded
+	})
+	v.missing = missing
+	return v
 }
 
 // opened opens a session, whose load is answered as somebody says; nil means that it is not.
@@ -243,24 +259,27 @@ func (h *Handler) opened(r *http.Request, answer func(lifecycle.RequestID) lifec
 	return v
 }
 
+// noSuchRecord is said where the application has no record for the request.
+const noSuchRecord = "There is no such record."
+
 // saved is what the application has saved, and its version. That it could not be loaded is
 // logged.
 func (h *Handler) saved(r *http.Request) (record map[string]any, version string, err error) {
-	if record, version, err = h.o.Load(r); err != nil {
+	if record, version, err = h.o.Load(r); err != nil && !errors.Is(err, fs.ErrNotExist) {
 		h.o.Log.Warn("the saved answers could not be loaded", "form", h.form.Name, "error", err)
 	}
 	return record, version, err
 }
 
-func (h *Handler) load(r *http.Request, request lifecycle.RequestID) lifecycle.Event {
+func (h *Handler) load(r *http.Request, request lifecycle.RequestID) (lifecycle.Event, error) {
 	if h.o.Load == nil {
-		return lifecycle.Loaded(request, nil, "")
+		return lifecycle.Loaded(request, nil, ""), nil
 	}
 	record, version, err := h.saved(r)
 	if err != nil {
-		return lifecycle.LoadFailed(request, "the application")
+		return lifecycle.LoadFailed(request, "the application"), err
 	}
-	return lifecycle.Loaded(request, replies.Values(h.form, record), version)
+	return lifecycle.Loaded(request, replies.Values(h.form, record), version), nil
 }
 
 func (h *Handler) post(w http.ResponseWriter, r *http.Request) {

@@ -14,8 +14,9 @@ import (
 
 // Options are what a form needs from its application.
 type Options struct {
-	// Load returns the saved record, and its version, for a form that has a prefill;
-	// nil means that there is none: the page opens with the defaults.
+	// Load returns the saved record, and its version, for a form that has a prefill. An error that
+	// is [fs.ErrNotExist] says that there is no such record, which is answered with 404. Where Load
+	// itself is nil, the page opens with the defaults.
 	Load func(r *http.Request) (record map[string]any, version string, err error)
 	// Submit does the work, at most once for each key, and answers as an HTTP backend
 	// would: 201 with a Location, 422 with errors in any of the formats that package

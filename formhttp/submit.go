@@ -47,6 +47,9 @@ func (h *Handler) submit(w http.ResponseWriter, v *visit, sent *sent) {
 	})
 	var unsettled notAnOutcome
 	switch {
+	case errors.Is(err, errHeld) && v.missing:
+		h.refuse(w, v.request, v, http.StatusNotFound, noSuchRecord+" Nothing was stored.")
+		return
 	case errors.Is(err, errHeld):
 		h.answer(w, v, http.StatusUnprocessableEntity)
 		return

@@ -28,6 +28,7 @@ type visit struct {
 	sentVersion string
 	received    bool   // the last submission was accepted
 	receipt     string // the address of what was received
+	missing     bool   // the application has no such record
 	says        string // what went wrong with the request; empty means what the session says
 }
 
