@@ -256,6 +256,10 @@ func TestWhoIsNotAdmittedReadsNothing(t *testing.T) {
 	require.Equal(t, 303, sent.Code)
 	require.Equal(t, "/sign-in", sent.Header().Get("Location"))
 	require.Equal(t, 303, ask("GET", "new", "application/json", "").Code)
+	kept := ask("POST", "new", "text/html", "keeper=Cy&leanwicket-key=k")
+	require.Equal(t, 401, kept.Code, "who is redirected loses what was typed")
+	require.Contains(t, kept.Body.String(), `value="Cy"`)
+	require.Contains(t, kept.Body.String(), "signed out or not allowed")
 	require.Zero(t, loads)
 	for _, accept := range []string{"text/html", "application/json"} {
 		w := ask("GET", "ada", accept, "")

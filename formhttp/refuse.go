@@ -12,13 +12,16 @@ import (
 	"leanwicket.dev/replies"
 )
 
-// turnAway answers as Options.Admit says. The application is asked nothing: what is on
-// the page again is what was typed.
+// turnAway answers what was sent as Options.Admit says. The application is asked nothing: what is on
+// the page again is what was typed, so that nobody is redirected away from it.
 func (h *Handler) turnAway(w http.ResponseWriter, r *http.Request, sent *sent, with replies.Response) {
 	answer, err := toAnswer(with)
 	if err != nil {
 		h.failed(w, r, nil, err)
 		return
+	}
+	if redirects(answer.Status) {
+		answer.Status = http.StatusUnauthorized
 	}
 	v := h.opened(r, func(request lifecycle.RequestID) lifecycle.Event { return lifecycle.Loaded(request, nil, sent.version) })
 	sent.withoutEmptyRows()
@@ -45,12 +48,14 @@ func (h *Handler) keepOut(w http.ResponseWriter, v *visit, with replies.Response
 		}
 	}
 	status := cmp.Or(answer.Status, http.StatusForbidden)
-	if status >= 300 && status < 400 && !wantsJSON(v.request) {
+	if redirects(status) {
 		w.WriteHeader(status)
 		return
 	}
 	h.refuse(w, v.request, v, status, cmp.Or(replies.Submit(h.form, toResponse(answer)).Text, "You are signed out, or not allowed to open this."))
 }
+
+func redirects(status int) bool { return status >= 300 && status < 400 }
 
 // refuseWrong tells what cannot be taken for an answer. Nothing was stored.
 func (h *Handler) refuseWrong(w http.ResponseWriter, v *visit, sent *sent) {
