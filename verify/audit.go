@@ -4,6 +4,7 @@ import (
 	"encoding/binary"
 	"fmt"
 	"hash/maphash"
+	"math"
 	"slices"
 
 	"leanwicket.dev/form"
@@ -78,6 +79,17 @@ func (a *auditor) before(w *world) {
 	a.raw.watch.BeforeAny()
 }
 
+// beforeAll keeps a world as it was begun. Its normal form has requests that were answered, as any
+// has, and so it gets some.
+func (a *auditor) beforeAll(w *world) {
+	a.before(w)
+	for _, o := range [...]*outgoing{&a.raw.load, &a.raw.check} {
+		if o.spent == 0 {
+			o.spent = math.MaxUint32 // which no session has reached
+		}
+	}
+}
+
 // after compares it with its normal form, packed. It says what makes a difference; empty:
 // nothing does.
 func (a *auditor) after(packed []byte) string {
@@ -97,7 +109,7 @@ func (a *auditor) after(packed []byte) string {
 			if _, both := slices.BinarySearch(a.ways[1-k], a.hashOf(w, c)); both {
 				return
 			}
-			if difference[k] = fmt.Sprint("bounds leave something out: ", c.cut); c.move != nil {
+			if difference[k] = fmt.Sprint("bounds leave something out: ", c.cut, ", holds: ", w.session.Holds("").Words()); c.move != nil {
 				difference[k] = fmt.Sprint(a.nameOf(w, c.move), ": ", c.breaches, textOf(c.effects))
 			}
 		})
@@ -134,6 +146,7 @@ func (a *auditor) hashOf(w *world, c consequence) uint64 {
 	h.Reset()
 	flag(h, c.cut)
 	if c.move == nil {
+		lookAt(h, w.session)
 		return h.Sum64()
 	}
 	_, _ = h.WriteString(a.nameOf(w, c.move)) // it never fails
@@ -150,9 +163,23 @@ func (a *auditor) hashOf(w *world, c consequence) uint64 {
 		return h.Sum64()
 	}
 	number(h, int(flagsOf(c.after)))
+	lookAt(h, c.after.session)
 	a.packed = c.after.pack(a.packed[:0], a.packer, &a.mover.options)
 	_, _ = h.Write(a.packed)
 	return h.Sum64()
+}
+
+// unseen is what holds only where one more submit is to come, which the bounds may leave out.
+const unseen = lifecycle.Holds(lifecycle.HoldReceived)
+
+// lookAt adds what a session would say now. A fault of the core can carry it from step to step
+// beside what a normal form has, so that no single step shows it.
+func lookAt(h *maphash.Hash, s *lifecycle.Session) {
+	for _, button := range s.Form().Buttons {
+		number(h, int(s.Holds(button)&^unseen))
+	}
+	number(h, int(s.WouldAsk()))
+	flag(h, s.Unsaved(), s.UnloadGuard())
 }
 
 func (a *auditor) hashOfEffect(e *lifecycle.Effect) uint64 {

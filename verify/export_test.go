@@ -24,7 +24,11 @@ func AuditSession(declared *form.Form, o Options, steps int, choose func(of int)
 	if err != nil {
 		return 0, "", err
 	}
+	a.beforeAll(w)
 	packed := w.pack(nil, p, &o)
+	if difference := a.after(packed); difference != "" {
+		return 0, "the session begins, then " + difference, nil
+	}
 	for range steps {
 		w.unpack(packed, p, &o)
 		moves, _ := m.moves(w, nil)

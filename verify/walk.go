@@ -107,6 +107,9 @@ func walkOnce(form *form.Form, o Options) (*Result, error) {
 	if err := w.begin(); err != nil {
 		return nil, err
 	}
+	if w.result.Differs != "" {
+		return w.result, nil
+	}
 	if len(w.roots) > 0 { // else nothing of the form is kept
 		if w.walk(); w.result.Differs != "" {
 			return w.result, nil
@@ -134,13 +137,21 @@ func (w *walker) begin() error {
 	if w.options.Earlier {
 		pages = w.mover.earlierPages()
 	}
+	auditor := newAuditor(w.mover, w.packer.Fork())
 	for _, page := range pages {
 		start, err := w.mover.begin(page)
 		if err != nil {
 			return err
 		}
 		flags := flagsOf(start)
+		auditor.beforeAll(start)
 		packed := start.pack(nil, w.packer, &w.options)
+		if !w.options.Whole {
+			w.result.Audited++
+			if difference := auditor.after(packed); w.result.Differs == "" && difference != "" {
+				w.result.Differs = "the session begins " + page.name + ", then " + difference
+			}
+		}
 		first := &batch{packed, []found{{hash: w.store.hash(packed), from: -1, end: uint32(len(packed)), flags: flags}}}
 		w.store.look(tableOf(first.found[0].hash), first)
 		w.store.number(first)

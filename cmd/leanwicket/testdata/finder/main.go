@@ -112,7 +112,7 @@ func play(scenarios []string) (broken []string, err error) {
 }
 
 // wholeStates are so many that a walk without reductions ends soon.
-const wholeStates = 20_000
+const wholeStates = 8_000
 
 // reductions takes the planned walks of each form within narrow bounds, with and without reductions. Its
 // answer is that of the worst form: both find the same, both find something, the audit tells of a
