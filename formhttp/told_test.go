@@ -216,6 +216,27 @@ func TestARecordOfItsOwn(t *testing.T) {
 	require.Contains(t, w.Body.String(), `data-leanwicket-given="id=a%26b%22"`)
 }
 
+// A form below a prefix that was stripped is sent to where its page is, and comes back there.
+func TestBelowAPrefix(t *testing.T) {
+	source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte("form: plot\nschema: {properties: {keeper: {type: string}}}\nsubmit: {url: /plots}\n")}}, "f.form.yaml")
+	require.NoError(t, err)
+	page, err := formhttp.New(source.Form, source, formhttp.Options{Submit: done})
+	require.NoError(t, err)
+	mux := http.NewServeMux()
+	mux.Handle("/garden/", http.StripPrefix("/garden", page))
+	for _, path := range []string{"/garden/plots/7", "/garden/", "/garden/plots/a%2Fb"} {
+		w := httptest.NewRecorder()
+		mux.ServeHTTP(w, httptest.NewRequest("GET", path+"?x=1", nil))
+		require.Contains(t, w.Body.String(), `action="`+path+`"`)
+		r := httptest.NewRequest("POST", path, strings.NewReader("keeper=Ada&leanwicket-key="+strings.Repeat("k", len(path))))
+		r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+		w = httptest.NewRecorder()
+		mux.ServeHTTP(w, r)
+		require.Equal(t, 303, w.Code)
+		require.True(t, strings.HasPrefix(w.Header().Get("Location"), path+"?leanwicket-received="), w.Header().Get("Location"))
+	}
+}
+
 // A page that one account opened and another sends is turned away, with what was typed; its
 // own sends it. Nothing on the page tells the account.
 func TestAPageOfAnotherAccount(t *testing.T) {

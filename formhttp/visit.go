@@ -207,13 +207,17 @@ func (v *visit) send(button string) *lifecycle.Effect {
 	}
 }
 
-// address is the path of the form's page. It begins with one slash: two would be another
-// host (RFC 3986, section 4.2).
+// address is the path of the form's page, with a prefix that [http.StripPrefix] has taken from it.
+// It begins with one slash: two would be another host (RFC 3986, section 4.2).
 func (v *visit) address() string {
 	if v.home != "" {
 		return v.home
 	}
-	return "/" + strings.TrimLeft(v.request.URL.EscapedPath(), "/")
+	path := v.request.URL.EscapedPath()
+	if asked, err := url.ParseRequestURI(v.request.RequestURI); err == nil && strings.HasSuffix(asked.EscapedPath(), path) {
+		path = asked.EscapedPath()
+	}
+	return "/" + strings.TrimLeft(path, "/")
 }
 
 // version is what the values were based on: what the page said, else what has
