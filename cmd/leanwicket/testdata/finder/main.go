@@ -13,6 +13,7 @@ import (
 	"strings"
 
 	"leanwicket.dev/declare"
+	"leanwicket.dev/form"
 	"leanwicket.dev/scenario"
 	"leanwicket.dev/verify"
 )
@@ -115,8 +116,8 @@ func play(scenarios []string) (broken []string, err error) {
 const wholeStates = 8_000
 
 // reductions takes the planned walks of each form within narrow bounds, with and without reductions. Its
-// answer is that of the worst form: both find the same, both find something, the audit tells of a
-// difference, a false alarm, or something that is hidden.
+// answer is that of the worst form: all walks find the same, both find something, the audit tells of
+// a difference, a false alarm, or something that is hidden.
 func reductions(dir string) (answer, details string, err error) {
 	forms, err := filepath.Glob(filepath.Join(dir, "*.form.yaml"))
 	if err != nil {
@@ -130,46 +131,57 @@ func reductions(dir string) (answer, details string, err error) {
 			return "", "", err
 		}
 		o := verify.Options{Attempts: 1, Tries: 2, Loads: 1, Rows: 1, States: wholeStates}
+		with, without := &found{complete: true}, &found{complete: true}
 		for _, reduced := range verify.Walks(source.Form, o, verify.Plan(source.Form, 1)) {
 			whole := reduced
 			whole.Whole = true
-			with, err := verify.Walk(source.Form, reduced)
-			if err != nil {
+			if err := with.walk(source.Form, reduced); err != nil {
 				return "", "", err
 			}
-			without, err := verify.Walk(source.Form, whole)
-			if err != nil {
+			if err := without.walk(source.Form, whole); err != nil {
 				return "", "", err
 			}
-			if here := compared(with, without); here > worst {
-				worst, details = here, fmt.Sprintf("%s, %s: %v with reductions, %v without", name, with.Bounds, guarantees(with), guarantees(without))
-			}
+		}
+		if here := compared(with, without); here > worst {
+			worst, details = here, fmt.Sprintf("%s: %v with reductions, %v without", name, with.broken, without.broken)
 		}
 	}
 	return answers[worst], details, nil
 }
 
-func compared(with, without *verify.Result) int {
-	a, b := guarantees(with), guarantees(without)
+// found is what the walks of a form have found.
+type found struct {
+	broken            []string // guarantees, each once
+	complete, differs bool
+}
+
+func (f *found) walk(form *form.Form, o verify.Options) error {
+	result, err := verify.Walk(form, o)
+	if err != nil {
+		return err
+	}
+	for _, b := range result.Breaches {
+		f.broken = append(f.broken, b.Guarantee.String())
+	}
+	slices.Sort(f.broken)
+	f.broken = slices.Compact(f.broken)
+	f.complete, f.differs = f.complete && result.Complete(), f.differs || result.Differs != ""
+	return nil
+}
+
+func compared(with, without *found) int {
+	finds, wholeFinds := len(with.broken) > 0, len(without.broken) > 0
 	switch {
-	case with.Differs != "":
+	case with.differs:
 		return 2
-	case len(a) == 0 && len(b) == 0, slices.Equal(a, b) && with.Complete() == without.Complete():
+	case slices.Equal(with.broken, without.broken):
 		return 0
-	case len(a) > 0 && len(b) > 0:
+	case finds && wholeFinds:
 		return 1
-	case len(a) > 0 && without.Complete():
+	case finds && without.complete:
 		return 3
-	case len(b) > 0 && with.Complete():
+	case wholeFinds && with.complete:
 		return 4
 	}
 	return 0
-}
-
-func guarantees(r *verify.Result) (names []string) {
-	for _, b := range r.Breaches {
-		names = append(names, b.Guarantee.String())
-	}
-	slices.Sort(names)
-	return names
 }
