@@ -33,7 +33,8 @@ func Parts() []string {
 	return []string{"page", "head", "summary", "form", "field", "rows", "row", "control", "issues", "help", "buttons", "notice"}
 }
 
-// newPage joins the page's templates with those of the application, which may call further ones of its own.
+// newPage joins the page's templates with those of the application, which may call further ones of
+// its own.
 func newPage(own *template.Template) (*template.Template, error) {
 	parts := template.Must(template.New("page").Parse(pageText))
 	if own == nil {
@@ -140,9 +141,9 @@ type optionView struct {
 // Fragment is the form alone, with what is said above and below it, for the page of another
 // form or of none. The address is where its handler is mounted: the form is sent there,
 // and a browser without script is shown that page then. The request is asked for the
-// account and the saved record, as on the form's own page; who is not admitted sees nothing that is saved. The page around it brings rules,
-// scripts and a policy. Options.Own is not asked for a fragment, so that two forms can show each
-// other.
+// account and the saved record, as on the form's own page; who is not admitted sees nothing that is
+// saved. The page around it brings rules, scripts and a policy. Options.Own is not asked for a
+// fragment, so that two forms can show each other.
 func (h *Handler) Fragment(r *http.Request, address string) (template.HTML, error) {
 	v, _ := h.arrive(r)
 	v.key, v.home, v.ids = newKey(), address, markup.Beside(h.form.Name)

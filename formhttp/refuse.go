@@ -42,11 +42,7 @@ func (h *Handler) keepOut(w http.ResponseWriter, v *visit, with replies.Response
 		h.failed(w, v.request, nil, err)
 		return
 	}
-	for _, name := range headersOfAnswers {
-		if value := answer.Header[name]; value != "" {
-			w.Header().Set(name, value)
-		}
-	}
+	passOn(w, answer, true)
 	status := cmp.Or(answer.Status, http.StatusForbidden)
 	if redirects(status) {
 		w.WriteHeader(status)

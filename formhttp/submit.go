@@ -140,8 +140,14 @@ func isOutcome(kind lifecycle.ReplyKind) bool {
 	return kind == lifecycle.ReplyAccepted || kind == lifecycle.ReplyRefused || kind == lifecycle.ReplyOutdated
 }
 
-// headersOfAnswers are the headers that the client gets of the application's answer.
-var headersOfAnswers = []string{"Retry-After", "ETag", "Location", "WWW-Authenticate"}
+// passOn gives the client the headers that it gets of the application's answer.
+func passOn(w http.ResponseWriter, answer ledger.Response, location bool) {
+	for _, name := range []string{"Retry-After", "ETag", "Location", "WWW-Authenticate"} {
+		if value := answer.Header[name]; value != "" && (location || name != "Location") {
+			w.Header().Set(name, value)
+		}
+	}
+}
 
 // settle gives the answer to the session, and the client what follows.
 func (h *Handler) settle(w http.ResponseWriter, v *visit, try *lifecycle.Effect, got ledger.Response) {
@@ -161,11 +167,7 @@ func (h *Handler) settle(w http.ResponseWriter, v *visit, try *lifecycle.Effect,
 		v.key = newKey() // whatever follows is another submission
 	}
 	asJSON := wantsJSON(v.request)
-	for _, name := range headersOfAnswers {
-		if value := got.Header[name]; value != "" && (asJSON || name != "Location") {
-			w.Header().Set(name, value)
-		}
-	}
+	passOn(w, got, asJSON)
 	switch {
 	case reply.Kind != lifecycle.ReplyAccepted:
 		status := got.Status

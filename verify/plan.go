@@ -65,8 +65,7 @@ func companionOf(f *form.Form, set []string) (path string, found bool) {
 		return accepted > 1
 	}
 	if !f.Submit.HoldUnchanged || slices.ContainsFunc(set, func(path string) bool {
-		place, _ := f.Lookup(path)
-		return changes(place.Field)
+		return changes(fieldAt(f, path))
 	}) {
 		return "", false
 	}
@@ -104,8 +103,7 @@ func Walks(declared *form.Form, o Options, plan [][]string) []Options {
 // Rows that a load brings stay at first: no row is added or removed.
 func (o Options) ladder(f *form.Form) []Options {
 	inRows := slices.ContainsFunc(o.Edited, func(path string) bool {
-		place, _ := f.Lookup(inFirstRow(path))
-		_, inRows := f.Group(place.Field)
+		_, inRows := f.Group(fieldAt(f, path))
 		return inRows
 	})
 	narrow := func(limit *int, most int) {
@@ -129,11 +127,17 @@ func (o Options) ladder(f *form.Form) []Options {
 	return slices.CompactFunc(steps, func(a, b Options) bool { return a.bounds(f) == b.bounds(f) })
 }
 
+// fieldAt is the field that a walk edits at a path.
+func fieldAt(f *form.Form, path string) form.FieldID {
+	place, _ := f.Lookup(inFirstRow(path))
+	return place.Field
+}
+
 // comesBack reports whether what an earlier page kept of a field comes back in a way of its own.
 func comesBack(declared *form.Form, path string) bool {
-	place, _ := declared.Lookup(path)
-	_, inRows := declared.Group(place.Field)
-	f := &declared.Fields[place.Field]
+	id := fieldAt(declared, path)
+	_, inRows := declared.Group(id)
+	f := &declared.Fields[id]
 	return inRows || f.Private || len(f.Asked) > 0
 }
 

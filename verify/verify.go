@@ -87,6 +87,7 @@ func Deepen(form *form.Form, walks []Options, states int) (*Report, error) {
 	if err != nil || r.Unfinished() != "" || len(r.Breaches) > 0 {
 		return r, err
 	}
+	leave := func(k int, o Options) { r.NotDeep, ladders[k] = append(r.NotDeep, o.Edited), nil }
 	growth := 2.0 // the states within wider bounds, of those within the bounds before: the most that any walk has shown
 	for goOn := true; goOn; {
 		goOn = false
@@ -95,24 +96,26 @@ func Deepen(form *form.Form, walks []Options, states int) (*Report, error) {
 				continue
 			}
 			o, before := ladders[k][0], float64(r.Walks[k].States)
-			var wider *Result
-			if before*growth <= float64(states) && o.ended() == "" {
-				o.States = min(cmp.Or(o.States, states), states)
-				if wider, err = Walk(form, r.stillWanted(o)); err != nil {
-					return nil, err
-				}
-				states -= wider.States
-				r.join(wider)
+			if before*growth > float64(states) || o.ended() != "" {
+				leave(k, o)
+				continue
 			}
-			if wider == nil || !wider.Complete() {
-				r.NotDeep, ladders[k] = append(r.NotDeep, o.Edited), nil
-			} else {
-				goOn, ladders[k] = true, ladders[k][1:]
-				growth = max(growth, float64(wider.States)/max(before, 1))
+			o.States = min(cmp.Or(o.States, states), states)
+			wider, err := Walk(form, r.stillWanted(o))
+			if err != nil {
+				return nil, err
 			}
-			if wider != nil && (wider.Complete() || wider.Differs != "" || len(wider.Breaches) > 0) {
+			states -= wider.States
+			r.join(wider)
+			if wider.Complete() || wider.Differs != "" || len(wider.Breaches) > 0 {
 				r.Walks[k] = wider
 			}
+			if !wider.Complete() {
+				leave(k, o)
+				continue
+			}
+			goOn, ladders[k] = true, ladders[k][1:]
+			growth = max(growth, float64(wider.States)/max(before, 1))
 		}
 	}
 	r.sort()

@@ -13,7 +13,6 @@ import (
 	"strings"
 
 	"leanwicket.dev/declare"
-	"leanwicket.dev/form"
 	"leanwicket.dev/scenario"
 	"leanwicket.dev/verify"
 )
@@ -34,11 +33,13 @@ func main() {
 	if len(os.Args) > 2 && os.Args[2] == "reductions" {
 		answer, details, err := reductions(os.Args[1])
 		if err != nil {
-			answer, details = "at once", err.Error()
+			fmt.Println("at once")
+			fmt.Println(err)
+			return
 		}
 		fmt.Println(answer)
 		fmt.Println(details)
-		if answer == "hidden" || answer == "a false alarm" {
+		if answer >= aFalseAlarm {
 			os.Exit(1)
 		}
 		return
@@ -53,18 +54,30 @@ func main() {
 	}
 }
 
+// formsOf are the forms of a folder.
+func formsOf(dir string) (forms []*declare.Source, err error) {
+	names, err := filepath.Glob(filepath.Join(dir, "*.form.yaml"))
+	if err != nil {
+		return nil, err
+	}
+	for _, name := range names {
+		source, err := declare.Open(name)
+		if err != nil {
+			return nil, err
+		}
+		forms = append(forms, source)
+	}
+	return forms, nil
+}
+
 // eachForm walks each form within its bounds, until told no.
 func eachForm(dir string, o verify.Options, tell func(*verify.Report) bool) error {
-	forms, err := filepath.Glob(filepath.Join(dir, "*.form.yaml"))
+	forms, err := formsOf(dir)
 	if err != nil {
 		return err
 	}
 	o.States, o.Memory = 10_000_000, 2<<30
-	for _, name := range forms {
-		source, err := declare.Open(name)
-		if err != nil {
-			return err
-		}
+	for _, source := range forms {
 		report, err := verify.Form(source, o, 1, nil)
 		if err != nil {
 			return err
@@ -115,73 +128,66 @@ func play(scenarios []string) (broken []string, err error) {
 // wholeStates are so many that a walk without reductions ends soon.
 const wholeStates = 8_000
 
+// comparison is what comes of walking a form with and without reductions.
+type comparison int
+
+const (
+	theSame comparison = iota
+	bothFindSomething
+	theAuditTellsIt
+	aFalseAlarm
+	hidden
+)
+
+func (c comparison) String() string {
+	return [...]string{"the same", "both find something", "the audit tells it", "a false alarm", "hidden"}[c]
+}
+
 // reductions takes the planned walks of each form within narrow bounds, with and without reductions. Its
-// answer is that of the worst form: all walks find the same, both find something, the audit tells of
-// a difference, a false alarm, or something that is hidden.
-func reductions(dir string) (answer, details string, err error) {
-	forms, err := filepath.Glob(filepath.Join(dir, "*.form.yaml"))
+// answer is that of the worst form.
+func reductions(dir string) (worst comparison, details string, err error) {
+	forms, err := formsOf(dir)
 	if err != nil {
-		return "", "", err
+		return theSame, "", err
 	}
-	answers := []string{"the same", "both find something", "the audit tells it", "a false alarm", "hidden"}
-	worst := 0
-	for _, name := range forms {
-		source, err := declare.Open(name)
-		if err != nil {
-			return "", "", err
-		}
+	for _, source := range forms {
 		o := verify.Options{Attempts: 1, Tries: 2, Loads: 1, Rows: 1, States: wholeStates}
-		with, without := &found{complete: true}, &found{complete: true}
-		for _, reduced := range verify.Walks(source.Form, o, verify.Plan(source.Form, 1)) {
-			whole := reduced
-			whole.Whole = true
-			if err := with.walk(source.Form, reduced); err != nil {
-				return "", "", err
-			}
-			if err := without.walk(source.Form, whole); err != nil {
-				return "", "", err
+		var reports [2]*verify.Report
+		for k := range reports {
+			o.Whole = k == 1
+			if reports[k], err = verify.Verify(source.Form, verify.Walks(source.Form, o, verify.Plan(source.Form, 1))); err != nil {
+				return theSame, "", err
 			}
 		}
-		if here := compared(with, without); here > worst {
-			worst, details = here, fmt.Sprintf("%s: %v with reductions, %v without", name, with.broken, without.broken)
+		if here := compared(reports[0], reports[1]); here > worst {
+			worst, details = here, fmt.Sprintf("%s: %v with reductions, %v without", source.File, broken(reports[0]), broken(reports[1]))
 		}
 	}
-	return answers[worst], details, nil
+	return worst, details, nil
 }
 
-// found is what the walks of a form have found.
-type found struct {
-	broken            []string // guarantees, each once
-	complete, differs bool
-}
-
-func (f *found) walk(form *form.Form, o verify.Options) error {
-	result, err := verify.Walk(form, o)
-	if err != nil {
-		return err
-	}
-	for _, b := range result.Breaches {
-		f.broken = append(f.broken, b.Guarantee.String())
-	}
-	slices.Sort(f.broken)
-	f.broken = slices.Compact(f.broken)
-	f.complete, f.differs = f.complete && result.Complete(), f.differs || result.Differs != ""
-	return nil
-}
-
-func compared(with, without *found) int {
-	finds, wholeFinds := len(with.broken) > 0, len(without.broken) > 0
+func compared(with, without *verify.Report) comparison {
+	finds, wholeFinds := len(with.Breaches) > 0, len(without.Breaches) > 0
 	switch {
-	case with.differs:
-		return 2
-	case slices.Equal(with.broken, without.broken):
-		return 0
+	case slices.ContainsFunc(with.Walks, func(w *verify.Result) bool { return w.Differs != "" }):
+		return theAuditTellsIt
+	case slices.Equal(broken(with), broken(without)):
+		return theSame
 	case finds && wholeFinds:
-		return 1
-	case finds && without.complete:
-		return 3
-	case wholeFinds && with.complete:
-		return 4
+		return bothFindSomething
+	case finds && without.Unfinished() == "":
+		return aFalseAlarm
+	case wholeFinds && with.Unfinished() == "":
+		return hidden
 	}
-	return 0
+	return theSame
+}
+
+// broken are the guarantees that a report has found broken.
+func broken(r *verify.Report) (names []string) {
+	for _, b := range r.Breaches {
+		names = append(names, b.Guarantee.String())
+	}
+	slices.Sort(names)
+	return names
 }
