@@ -111,7 +111,7 @@ type reader struct {
 
 var formKeys = []string{
 	"form", "title", "lang", "given", "schema", "fields", "defaults", "prefill", "submit",
-	"show", "accepted", "refused", "leave", "texts",
+	"show", "accepted", "refused", "signInPaths", "origins", "leave", "texts",
 }
 
 func (r *reader) form(root *document.Node) *Source {

@@ -3,7 +3,6 @@ package declare
 import (
 	"regexp"
 	"slices"
-	"strings"
 	"time"
 
 	"leanwicket.dev/form"
@@ -22,11 +21,14 @@ func (r *reader) policyDefaults() {
 
 func (r *reader) policies(root *document.Node) {
 	d := &r.declaration
-	if n := root.Get("prefill"); n != nil {
-		r.prefill(n)
-	}
 	if n := root.Get("submit"); n != nil {
 		r.submit(n)
+	}
+	d.Prefill.Needed = d.Submit.Method == "PUT" // what replaces a record needs what it replaces
+	if n := root.Get("prefill"); n != nil {
+		r.prefill(n)
+	} else {
+		d.Prefill.Needed = false
 	}
 	if n := root.Get("show"); n != nil {
 		d.Show = map[string]form.ShowPolicy{
@@ -39,9 +41,7 @@ func (r *reader) policies(root *document.Node) {
 	if n := root.Get("refused"); n != nil {
 		for _, e := range r.Map(n, "serverNames", "inBody") {
 			if e.Key == "inBody" {
-				if d.InBody = r.Text(e.Value); !strings.HasPrefix(d.InBody, "/") {
-					r.Wrong(e.Value, document.Describe(e.Value), "a JSON Pointer such as /errors")
-				}
+				r.inBody(e.Value)
 				continue
 			}
 			for _, name := range r.Map(e.Value) {
@@ -50,6 +50,16 @@ func (r *reader) policies(root *document.Node) {
 					d.ServerNames = append(d.ServerNames, form.ServerName{Name: name.Key, Path: path})
 				}
 			}
+		}
+	}
+	if n := root.Get("signInPaths"); n != nil {
+		for _, item := range r.List(n) {
+			d.SignInPaths = append(d.SignInPaths, r.path(item, false))
+		}
+	}
+	if n := root.Get("origins"); n != nil {
+		for _, item := range r.List(n) {
+			d.Origins = append(d.Origins, r.origin(item))
 		}
 	}
 	if n := root.Get("leave"); n != nil {
@@ -185,7 +195,7 @@ func (r *reader) buttons(n *document.Node) {
 
 func (r *reader) accepted(n *document.Node) {
 	d := &r.declaration
-	for _, e := range r.Map(n, "then", "to", "say", "lasts") {
+	for _, e := range r.Map(n, "then", "to", "say", "lasts", "at", "has") {
 		switch e.Key {
 		case "then":
 			d.Accepted.Then = map[string]form.Then{
@@ -193,6 +203,12 @@ func (r *reader) accepted(n *document.Node) {
 			}[r.Word(e.Value, "keep", "clear", "adopt", "navigate")]
 		case "to":
 			d.Accepted.To = r.Text(e.Value)
+		case "at":
+			d.Accepted.At = r.path(e.Value, true)
+		case "has":
+			if d.Accepted.Has = r.Text(e.Value); d.Accepted.Has != form.HasNone {
+				r.pointer(e.Value, "/id", "the word none")
+			}
 		case "say":
 			d.Texts = append(d.Texts, form.MessageText{Message: form.MessageAccepted, Wording: r.wording(e.Value)})
 		case "lasts":

@@ -4,6 +4,7 @@ import (
 	"encoding/binary"
 	"errors"
 	"hash/fnv"
+	"strings"
 	"time"
 )
 
@@ -224,11 +225,32 @@ func (c *codec) declaration(d *Declaration) {
 	list(c, &d.Texts, func(t *MessageText) { small(c, &t.Message); c.wording(&t.Wording) })
 	// Forms without what follows are written as ever.
 	follows := func(has bool) bool { return c.reading && len(c.in) > 0 || !c.reading && has }
-	if follows(d.InBody != "" || len(d.Given) > 0) {
-		c.text(&d.InBody)
+	a := &d.Accepted
+	judges := len(d.SignInPaths) > 0 || len(d.Origins) > 0 || a.At != "" || a.Has != ""
+	if follows(len(d.InBody) > 0 || d.InBodyNone || len(d.Given) > 0 || judges) {
+		c.inBody(d)
 	}
-	if follows(len(d.Given) > 0) {
+	if follows(len(d.Given) > 0 || judges) {
 		list(c, &d.Given, c.text)
+	}
+	if follows(judges) {
+		list(c, &d.SignInPaths, c.text)
+		list(c, &d.Origins, c.text)
+		c.text(&a.At)
+		c.text(&a.Has)
+	}
+}
+
+// inBody is one text: the pointers are lines, and no pointer is the word none.
+func (c *codec) inBody(d *Declaration) {
+	const none = "none"
+	text := strings.Join(d.InBody, "\n")
+	if d.InBodyNone {
+		text = none
+	}
+	c.text(&text)
+	if d.InBodyNone = text == none; c.reading && !d.InBodyNone && text != "" {
+		d.InBody = strings.Split(text, "\n")
 	}
 }
 

@@ -50,7 +50,16 @@ type Declaration struct {
 	Leave    LeavePolicy
 
 	ServerNames []ServerName // the server's own names for fields
-	InBody      string       // a JSON Pointer: where something stands there, an accepted reply is a refusal; empty means nowhere
+	// InBody are JSON Pointers: where something stands at one of them, an accepted reply is a
+	// refusal. InBodyNone says that there is no such place, so that a body which says no at its
+	// top is an acceptance as well.
+	InBody     []string
+	InBodyNone bool
+	// SignInPaths are paths: a reply that comes from one of them, after a redirect, means that
+	// nobody is signed in.
+	SignInPaths []string
+	// Origins are further origins, such as https://pay.example, to which a reply may lead.
+	Origins []string
 	Texts       []MessageText
 
 	// Given are names that whoever opens the form gives values for: {id} in a url stands
@@ -168,10 +177,19 @@ const (
 	ThenNavigate
 )
 
-// AcceptedPolicy is what follows an acceptance.
+// HasNone is the AcceptedPolicy.Has of a server whose acceptances have no body.
+const HasNone = "none"
+
+// AcceptedPolicy is what is an acceptance, and what follows one.
 type AcceptedPolicy struct {
 	Then  Then
 	To    string        // with ThenNavigate; the driver fills {…} in
+	// At is a path: a reply that comes from it, after a redirect, is an acceptance, and its
+	// address is where the receipt is. {…} is any one segment.
+	At string
+	// Has is a JSON Pointer: without anything there a 2xx reply is no acceptance. [HasNone] says
+	// that the body of an acceptance may be empty, whatever its type.
+	Has string
 	Lasts time.Duration // how long the success state stands; 0 means until the next edit
 }
 

@@ -65,6 +65,11 @@ const (
 	MessageAtMost
 	MessageEqualTo
 	MessageIssueUntold
+
+	MessageLoadDenied
+	MessageSignedOut
+	MessageUnsettledLater
+	MessageWaitingLater
 	messageCount
 )
 
@@ -77,7 +82,7 @@ var english = [messageCount]struct {
 }{
 	MessageNone:                  {"none", Wording{}},
 	MessageBlockedLoading:        {"blocked-loading", Wording{Other: "Not sent: the saved answers are still on their way."}},
-	MessageBlockedPrefillMissing: {"blocked-prefill-missing", Wording{Other: "Not sent: the saved answers could not be loaded. Load them again first."}},
+	MessageBlockedPrefillMissing: {"blocked-prefill-missing", Wording{Other: "Not sent: the saved answers are missing. Load them again first."}},
 	MessageBlockedContested:      {"blocked-contested", Wording{One: "Not sent: one answer was changed elsewhere. Choose which one to keep.", Other: "Not sent: {count} answers were changed elsewhere. Choose which ones to keep."}},
 	MessageBlockedInvalid:        {"blocked-invalid", Wording{One: "Not sent: one answer needs your attention.", Other: "Not sent: {count} answers need your attention."}},
 	MessageBlockedUnchanged:      {"blocked-unchanged", Wording{Other: "Not sent: nothing has been changed."}},
@@ -128,6 +133,11 @@ var english = [messageCount]struct {
 	MessageAtMost:          {"at-most", Wording{Other: "{label} must not be after or above {other}."}},
 	MessageEqualTo:         {"equal-to", Wording{Other: "{label} must be the same as {other}."}},
 	MessageIssueUntold:     {"issue-untold", Wording{Other: "The office did not accept this and gave no reason."}},
+
+	MessageLoadDenied:     {"load-denied", Wording{Other: "You are signed out, or not allowed to see the saved answers."}},
+	MessageSignedOut:      {"signed-out", Wording{Other: "You seem to be signed out."}},
+	MessageUnsettledLater: {"unsettled-later", Wording{Other: "It is not known whether your answers have arrived. Try again later: they are applied once."}},
+	MessageWaitingLater:   {"waiting-later", Wording{Other: "The office is busy. Your answers are sent again later."}},
 }
 
 // String is the message's name, as form files use it.
@@ -167,6 +177,23 @@ type Message struct {
 
 	And      MessageID
 	AndCount int32
+}
+
+// UnsettledUntil says that an attempt is unsettled, and in how long it should be tried again.
+// A pause of more than an hour is "later": nobody counts minutes by the thousand.
+func UnsettledUntil(wait time.Duration) Message {
+	if wait > time.Hour {
+		return Message{ID: MessageUnsettledLater}
+	}
+	return Message{ID: MessageUnsettledWait, Wait: wait}
+}
+
+// Waiting says that an attempt is sent again after a pause.
+func Waiting(wait time.Duration) Message {
+	if wait > time.Hour {
+		return Message{ID: MessageWaitingLater}
+	}
+	return Message{ID: MessageWaiting, Wait: wait}
 }
 
 // Text writes a message in the form's words.

@@ -1,6 +1,7 @@
 package lifecycle
 
 import (
+	"strings"
 	"time"
 
 	"leanwicket.dev/form"
@@ -106,8 +107,11 @@ func (s *Session) thenPolicy() {
 			return
 		}
 		to := s.receipt.To
-		if to == "" {
+		if to == "" && strings.HasPrefix(s.form.Accepted.To, "/") && strings.IndexByte(s.form.Accepted.To, '{') < 0 {
 			to = s.form.Accepted.To
+		}
+		if to == "" { // nobody tells where to: the applicant stays, and knows what was received
+			return
 		}
 		s.emit(Effect{Kind: EffectNavigate, To: to})
 		s.goneTo(to)

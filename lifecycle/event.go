@@ -66,10 +66,12 @@ type Event struct {
 	Attempt int32
 	Try     int32
 	Reply   *Reply
+	Came    *Came // what came over the network; nil means that nobody says
 
 	Values   []form.Answer // loaded
 	Version  string        // loaded; empty means that it is unknown
 	Why      string        // load failed
+	Denied   bool          // load failed: the applicant is signed out, or not allowed to read
 	Issues   []Entry       // checked
 	Restored *Restored
 }
@@ -145,6 +147,12 @@ func LoadFailed(request RequestID, why string) Event {
 	return Event{Kind: EventLoadFailed, Request: request, Why: why}
 }
 
+// LoadDenied is a Load that was turned down because the applicant is signed out, or not
+// allowed to read.
+func LoadDenied(request RequestID) Event {
+	return Event{Kind: EventLoadFailed, Request: request, Why: "denied", Denied: true}
+}
+
 // Checked is the answer to a Check: no entries means that it passed. An entry
 // without a path is about the checked field.
 func Checked(request RequestID, issues []Entry) Event {
@@ -181,6 +189,14 @@ type Reply struct {
 	To         string        // accepted: where the reply says the record is, or the filled-in destination
 	RetryAfter time.Duration // underway, unavailable; negative: not given
 	Text       string        // what the reply says in words
+	SignedOut  bool          // unknown: another request tells that the applicant is signed out
+}
+
+// Came is what came over a network, for the record: no session looks at it.
+type Came struct {
+	Status int    // 0 means that the connection broke
+	Type   string // Content-Type, as it came
+	From   string // the address that answered, where it is another than the one that was asked
 }
 
 // Receipt is what an accepted submission returned.

@@ -112,25 +112,29 @@ func (s *Session) mergeDeferred() {
 
 func (s *Session) dropDeferred() { s.deferred, s.deferredValues = deferred{}, s.deferredValues[:0] }
 
-func (s *Session) loadFailed(r RequestID) error {
+func (s *Session) loadFailed(r RequestID, denied bool) error {
 	if err := s.currentLoad(r); err != nil {
 		return err
 	}
 	s.disarm(TimerLoad)
-	s.endFailedLoad()
+	said := form.MessageLoadFailed
+	if denied {
+		said = form.MessageLoadDenied
+	}
+	s.endFailedLoad(said)
 	return nil
 }
 
 func (s *Session) loadTimedOut() {
 	s.emit(Effect{Kind: EffectAbort, Request: s.load.request})
-	s.endFailedLoad()
+	s.endFailedLoad(form.MessageLoadFailed)
 }
 
-func (s *Session) endFailedLoad() {
+func (s *Session) endFailedLoad(said form.MessageID) {
 	s.load.request = 0
 	s.prefill = PrefillFailed
 	if s.load.arrived && (s.load.needs == 0 || s.deferred.present) {
 		s.prefill = PrefillReady
 	}
-	s.say(form.Message{ID: form.MessageLoadFailed}, Assertive)
+	s.say(form.Message{ID: said}, Assertive)
 }

@@ -238,7 +238,7 @@ func (s *Session) dispatch(e *Event) error {
 	case EventLoaded:
 		return s.loaded(e)
 	case EventLoadFailed:
-		return s.loadFailed(e.Request)
+		return s.loadFailed(e.Request, e.Denied)
 	case EventChecked:
 		return s.checked(e.Request, e.Issues)
 	case EventCheckFailed:

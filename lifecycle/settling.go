@@ -60,12 +60,9 @@ func (s *Session) startRepeat(follow bool) {
 // pause waits before an automatic repeat, if there may be one more.
 func (s *Session) pause(retryAfter time.Duration) {
 	policy := &s.form.Submit
-	wait := policy.ResendWait
-	if retryAfter >= 0 {
-		wait = retryAfter
-	}
+	wait := max(policy.ResendWait, retryAfter)
 	if int(s.attempt.repeats) >= policy.ResendTimes || wait > policy.ResendLongest {
-		s.unsettle(form.Message{ID: form.MessageUnsettledWait, Wait: wait})
+		s.unsettle(form.UnsettledUntil(wait))
 		return
 	}
 	s.attempt.repeats++
@@ -73,7 +70,7 @@ func (s *Session) pause(retryAfter time.Duration) {
 	s.arm(TimerWait, wait)
 	if !s.attempt.waited {
 		s.attempt.waited = true
-		s.say(form.Message{ID: form.MessageWaiting, Wait: wait}, Polite)
+		s.say(form.Waiting(wait), Polite)
 	}
 }
 
@@ -136,7 +133,11 @@ func (s *Session) settle(r *Reply) {
 	case ReplyUnderway, ReplyUnavailable:
 		s.pause(r.RetryAfter)
 	default:
-		s.unsettle(form.Message{ID: form.MessageUnsettled})
+		m := form.Message{ID: form.MessageUnsettled}
+		if r.SignedOut {
+			m.And = form.MessageSignedOut
+		}
+		s.unsettle(m)
 	}
 }
 

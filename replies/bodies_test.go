@@ -51,7 +51,7 @@ func TestRefusedInTheBody(t *testing.T) {
 	require.NoError(t, err)
 	again, err := form.Read(compiled)
 	require.NoError(t, err)
-	require.Equal(t, "/data/plot/errors", again.InBody)
+	require.Equal(t, []string{"/data/plot/errors"}, again.InBody)
 	for text, kind := range map[string]lifecycle.ReplyKind{
 		`{"data": {"plot": {"errors": [{"field": "keeper", "message": "Who?"}]}}}`: lifecycle.ReplyRefused,
 		`{"data": {"plot": {"errors": {"keeper": ["Who?"]}}}}`:                     lifecycle.ReplyRefused,

@@ -124,15 +124,20 @@ func (p *placer) object(e map[string]any, name string, depth int) {
 	case own == "":
 		own = name
 	}
+	says, before := first(e, textMembers), len(p.placed)
 	if p.inside(e, own, depth) {
+		for k := before; k < len(p.placed) && says != ""; k++ {
+			if p.placed[k].Text == untold { // below it stands where, and here why
+				p.placed[k].Text = clip(says)
+			}
+		}
 		return
 	}
-	says := first(e, textMembers)
 	switch {
 	case says != "" && (own != name || !p.namesField(e, name)):
 		p.add(own, first(e, codeMembers), says)
 	case own != "" && own != name && !p.namesField(e, name):
-		p.add(own, first(e, codeMembers), "not accepted")
+		p.add(own, first(e, codeMembers), untold)
 	default:
 		p.fields(e, name, depth)
 	}

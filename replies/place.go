@@ -17,6 +17,9 @@ type Placed struct {
 
 const maxDepth = 8
 
+// untold is the text of an entry that has a name, and no words.
+const untold = "not accepted"
+
 // Place reads every entry of a refusal and finds its field; what fits no field
 // goes to the form, and a reply without any entry is one issue on the form.
 func Place(form *form.Form, r Response) []Placed {
@@ -78,7 +81,7 @@ func words(v any) string {
 	if ok && !value.Absent() {
 		return value.String()
 	}
-	return "not accepted"
+	return untold
 }
 
 func pathOf(list []any) string {
@@ -140,6 +143,9 @@ func (n *names) find(name string) (path, why string) {
 	if _, known := form.Lookup(dotted); known {
 		return dotted, "dots and brackets"
 	}
+	if path := n.alike(dotted); path != "" {
+		return path, "another case"
+	}
 	for rest := dotted; ; { // body, data/attributes, the name of an operation
 		_, below, deeper := strings.Cut(rest, "/")
 		if !deeper {
@@ -152,9 +158,6 @@ func (n *names) find(name string) (path, why string) {
 		if path := n.alike(rest); path != "" {
 			return path, "its last parts, in another case"
 		}
-	}
-	if path := n.alike(dotted); path != "" {
-		return path, "another case"
 	}
 	return "", "no field has this name: on the form"
 }

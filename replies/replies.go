@@ -10,7 +10,8 @@ import (
 	"leanwicket.dev/lifecycle"
 )
 
-// Response is an HTTP reply, or the lack of one.
+// Response is a reply whose body is decoded: what an application answers inside a program.
+// What comes over a network is a [Received].
 type Response struct {
 	Broken bool              // the connection broke, or there is no reply at all
 	Status int               // RFC 9110, section 15
@@ -18,6 +19,9 @@ type Response struct {
 	Body   any               // decoded JSON: nil, bool, float64 or json.Number, string, []any, map[string]any; what is no JSON is a string
 	Sent   []form.Answer     // what was sent, which no entry repeats; nil means that it is not known
 	Now    time.Time         // the moment of the reply, for a Retry-After that gives a date
+
+	came *Received // what came over a network, and what the table takes it for
+	kind lifecycle.ReplyKind
 }
 
 // sameHeader compares names of headers, which are ASCII letters in any case and
@@ -43,8 +47,12 @@ func (r Response) header(name string) string {
 	return ""
 }
 
-// Kind classifies a reply to a submission by its status and headers.
+// Kind classifies a reply to a submission: one that came over a network by the table of
+// [Received.Judge], another one by its status and headers.
 func (r Response) Kind() lifecycle.ReplyKind {
+	if r.came != nil {
+		return r.kind
+	}
 	_, retry := r.retryAfter()
 	switch {
 	case r.Broken:
@@ -68,48 +76,96 @@ func (r Response) Kind() lifecycle.ReplyKind {
 	}
 }
 
-// refusedInBody is what an accepted reply refuses all the same, where the form says that
-// its server does that.
+// refusedInBody is what a reply with an accepting status refuses all the same, where the form
+// says that its server does that.
 func (r Response) refusedInBody(f *form.Form) (entries any, refused bool) {
-	if f.InBody == "" || r.Kind() != lifecycle.ReplyAccepted {
+	if r.Status < 200 || r.Status > 299 {
 		return nil, false
 	}
-	body, _ := r.Body.(map[string]any)
-	entries, _ = find(body, f.InBody[1:])
-	switch v := entries.(type) {
+	for _, pointer := range f.InBody {
+		if entries, refused = somethingAt(r.Body, pointer); refused {
+			return entries, true
+		}
+	}
+	return nil, false
+}
+
+// somethingAt reports whether something stands at a JSON Pointer: not null, false, an empty
+// text, an empty list or an empty object.
+func somethingAt(body any, pointer string) (v any, something bool) {
+	object, _ := body.(map[string]any)
+	v, _ = find(object, pointer[1:])
+	switch v := v.(type) {
 	case nil:
 		return nil, false
 	case bool:
-		return entries, v
+		return v, v
 	case string:
-		return entries, v != ""
+		return v, v != ""
 	case []any:
-		return entries, len(v) > 0
+		return v, len(v) > 0
 	case map[string]any:
-		return entries, len(v) > 0
+		return v, len(v) > 0
 	default:
-		return entries, true
+		return v, true
 	}
 }
 
 // Refusing is a refusal with entries, as the form's server writes it: status 422 with a
 // member errors, or, with refused.inBody, an accepted reply with the entries at that place.
 func Refusing(f *form.Form, entries any) Response {
-	if f.InBody == "" {
+	if len(f.InBody) == 0 {
 		return Response{Status: 422, Body: map[string]any{"errors": entries}}
 	}
-	names := strings.Split(f.InBody[1:], "/")
-	for _, name := range slices.Backward(names) {
-		entries = map[string]any{form.UnescapeToken(name): entries}
+	body := map[string]any{}
+	put(body, f.InBody[0], entries)
+	return Response{Status: 200, Body: body}
+}
+
+// Accepting is an acceptance with a record, as the form's server writes it: where the form
+// declares accepted.has, something stands there.
+func Accepting(f *form.Form, record map[string]any) Response {
+	status := 200
+	if f.Submit.Creates() {
+		status = 201
 	}
-	return Response{Status: 200, Body: entries}
+	if has := f.Accepted.Has; has != "" && has != form.HasNone {
+		if record == nil {
+			record = map[string]any{}
+		}
+		if _, there := somethingAt(record, has); !there {
+			put(record, has, "1")
+		}
+	}
+	if record == nil {
+		return Response{Status: status}
+	}
+	return Response{Status: status, Body: record}
+}
+
+// put sets what stands at a JSON Pointer of an object.
+func put(object map[string]any, pointer string, v any) {
+	names := strings.Split(pointer[1:], "/")
+	for _, name := range names[:len(names)-1] {
+		below, is := object[form.UnescapeToken(name)].(map[string]any)
+		if !is {
+			below = map[string]any{}
+			object[form.UnescapeToken(name)] = below
+		}
+		object = below
+	}
+	object[form.UnescapeToken(names[len(names)-1])] = v
 }
 
 // retryAfter reads Retry-After (RFC 9110, section 10.2.3): seconds or a date.
 func (r Response) retryAfter() (time.Duration, bool) {
 	text := strings.TrimSpace(r.header("Retry-After"))
-	if seconds, err := strconv.Atoi(text); err == nil && seconds >= 0 {
-		return min(time.Duration(seconds), 1<<31) * time.Second, true
+	if text != "" && strings.Trim(text, "0123456789") == "" {
+		seconds, err := strconv.ParseUint(text, 10, 31)
+		if err != nil { // more than that is for ever as well
+			seconds = 1 << 31
+		}
+		return time.Duration(seconds) * time.Second, true
 	}
 	if at, ok := httpDate(text); ok {
 		return max(0, at.Sub(r.Now)), true
@@ -120,8 +176,11 @@ func (r Response) retryAfter() (time.Duration, bool) {
 // Submit reads the reply to a submission.
 func Submit(form *form.Form, r Response) *lifecycle.Reply {
 	reply := &lifecycle.Reply{Kind: r.Kind(), Version: r.header("ETag"), RetryAfter: -1}
-	if _, refused := r.refusedInBody(form); refused {
-		reply.Kind, reply.Version = lifecycle.ReplyRefused, ""
+	if _, refused := r.refusedInBody(form); refused && r.came == nil {
+		reply.Kind = lifecycle.ReplyRefused
+	}
+	if reply.Kind != lifecycle.ReplyAccepted {
+		reply.Version = ""
 	}
 	switch reply.Kind {
 	case lifecycle.ReplyAccepted:
@@ -145,18 +204,25 @@ func Submit(form *form.Form, r Response) *lifecycle.Reply {
 	return reply
 }
 
-// Load reads the reply to a load: its values and version, or why it failed.
+// Load reads the reply to a load: its values and version, or why it failed. What came over a
+// network has to be a whole object with status 200 that has a field of the form, or is empty.
 func Load(form *form.Form, r Response) (values []form.Answer, version, why string) {
 	body, isObject := r.Body.(map[string]any)
 	switch {
 	case r.Broken:
 		return nil, "", "the connection broke"
-	case r.Status < 200 || r.Status >= 300:
+	case r.Status < 200 || r.Status > 299 || r.came != nil && r.Status != 200:
 		return nil, "", "status " + strconv.Itoa(r.Status)
+	case r.came != nil && r.kind != lifecycle.ReplyAccepted:
+		return nil, "", "a page, half a body, or one that says no"
 	case !isObject:
 		return nil, "", "the body is no JSON object"
 	}
-	return Values(form, body), r.header("ETag"), ""
+	values = Values(form, body)
+	if r.came != nil && len(values) == 0 && len(body) > 0 {
+		return nil, "", "the body has no field of the form"
+	}
+	return values, r.header("ETag"), ""
 }
 
 // Check reads the reply to a check: what it found (nothing: it passed), or
@@ -165,7 +231,7 @@ func Load(form *form.Form, r Response) (values []form.Answer, version, why strin
 func Check(form *form.Form, r Response) ([]lifecycle.Entry, bool) {
 	switch r.Kind() {
 	case lifecycle.ReplyAccepted:
-		return nil, r.Status != 303
+		return nil, r.Status != 303 // a redirect says nothing of a value
 	case lifecycle.ReplyRefused:
 		var entries []lifecycle.Entry
 		for _, p := range Place(form, r) {
@@ -177,32 +243,17 @@ func Check(form *form.Form, r Response) ([]lifecycle.Entry, bool) {
 	}
 }
 
-// Event is what a reply means to the session whose effect, a load, a check or a
-// send, asked for it.
-func Event(form *form.Form, asked lifecycle.Effect, r Response) lifecycle.Event {
-	switch asked.Kind {
-	case lifecycle.EffectLoad:
-		values, version, why := Load(form, r)
-		if why != "" {
-			return lifecycle.LoadFailed(asked.Request, why)
-		}
-		return lifecycle.Loaded(asked.Request, values, version)
-	case lifecycle.EffectCheck:
-		entries, ok := Check(form, r)
-		if !ok {
-			return lifecycle.CheckFailed(asked.Request)
-		}
-		return lifecycle.Checked(asked.Request, entries)
-	default:
-		r.Sent = asked.Values
-		return lifecycle.Replied(asked.Attempt, asked.Try, Submit(form, r))
-	}
-}
-
 // destination is where a reply says to go: the form's own, with each {…} taken
-// from the body (by name, or by a path such as data/id), else the Location.
+// from the body (by name, or by a path such as data/id), else the Location, else the address
+// that accepted.at has. It is empty where nothing is told, or where it leads elsewhere.
 func destination(form *form.Form, r Response) string {
 	location := r.header("Location")
+	if r.came != nil {
+		location = r.came.leads(form, location)
+		if location == "" && form.Accepted.At != "" && r.came.from(form.Accepted.At) {
+			location = r.came.leads(form, r.came.From)
+		}
+	}
 	to, whole := form.Accepted.To, true
 	if to == "" {
 		return location
@@ -220,14 +271,13 @@ func destination(form *form.Form, r Response) string {
 		out.WriteString(segment(value))
 		to = after
 	}
-	switch {
-	case whole:
-		return out.String()
-	case location != "":
+	if !whole {
 		return location
-	default:
-		return out.String()
 	}
+	if r.came != nil { // it is a place of the page, wherever the reply came from
+		return Received{Own: r.came.Own}.leads(form, out.String())
+	}
+	return out.String()
 }
 
 // segment escapes a text for one segment of a path (RFC 3986, section 3.3): all

@@ -16,17 +16,11 @@ import (
 
 // Transport makes requests.
 type Transport interface {
-	// Do makes a request and gives the answer to done, once, later, from any
-	// goroutine. After stop it need not: nobody waits for the answer any more, and
+	// Do makes a request and gives what came of it to done, once, later, from any
+	// goroutine. It reads nothing of that: what a reply means is decided by package replies
+	// alone. After stop it need not: nobody waits for the reply any more, and
 	// a request that only reads can be broken off.
-	Do(r Request, done func(Response)) (stop func())
-}
-
-// Response is what came of a request.
-type Response struct {
-	Status int               // 0 means that the connection broke, or that there is no answer at all
-	Header map[string]string // names in any case
-	Body   any               // decoded JSON, as replies.Response has it
+	Do(r Request, done func(replies.Received)) (stop func())
 }
 
 // Clock runs timers.
@@ -253,14 +247,14 @@ func (r *Runner) request(e lifecycle.Effect) {
 	}
 	name := call{e.Request, e.Attempt, e.Try}
 	form := r.session.Form()
-	r.out[name] = r.o.Transport.Do(RequestOf(form, e).With(r.o.Given), func(a Response) {
+	r.out[name] = r.o.Transport.Do(RequestOf(form, e).With(r.o.Given), func(got replies.Received) {
 		r.mu.Lock()
 		_, waited := r.out[name]
 		delete(r.out, name)
 		r.mu.Unlock()
 		if waited || e.Kind == lifecycle.EffectSend { // a late answer to a submission is welcome
-			response := replies.Response{Broken: a.Status == 0, Status: a.Status, Header: a.Header, Body: a.Body, Now: wallClock()}
-			_ = r.Apply(replies.Event(form, e, response)) // what is stale by now changes nothing
+			got.Now = wallClock()
+			_ = r.Apply(replies.Event(form, e, got)) // what is stale by now changes nothing
 		}
 	})
 }

@@ -16,19 +16,20 @@ import (
 	"leanwicket.dev/guarantee"
 	"leanwicket.dev/harbour"
 	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/replies"
 	"leanwicket.dev/runner"
 	"leanwicket.dev/trace"
 )
 
 // backend answers each request after a while.
 type backend struct {
-	answer func(runner.Request) (after time.Duration, r runner.Response)
+	answer func(runner.Request) (after time.Duration, r replies.Received)
 
 	mu   sync.Mutex
 	sent []runner.Request
 }
 
-func (b *backend) Do(r runner.Request, done func(runner.Response)) func() {
+func (b *backend) Do(r runner.Request, done func(replies.Received)) func() {
 	b.mu.Lock()
 	b.sent = append(b.sent, r)
 	b.mu.Unlock()
@@ -53,15 +54,15 @@ func submission(r *runner.Runner) (s string) {
 func TestOneSave(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		lose := true
-		b := &backend{answer: func(r runner.Request) (time.Duration, runner.Response) {
+		b := &backend{answer: func(r runner.Request) (time.Duration, replies.Received) {
 			switch {
 			case r.Kind == lifecycle.EffectLoad:
-				return 100 * time.Millisecond, runner.Response{Status: 200, Header: map[string]string{"ETag": `"4"`}, Body: map[string]any{"name": "Egret", "owner": "Ada Fenwick", "draught": 1.35}}
+				return 100 * time.Millisecond, replies.Received{Status: 200, Header: map[string]string{"ETag": `"4"`}, Body: []byte(`{"name": "Egret", "owner": "Ada Fenwick", "draught": 1.35}`)}
 			case lose:
 				lose = false
-				return time.Hour, runner.Response{}
+				return time.Hour, replies.Received{}
 			default:
-				return 300 * time.Millisecond, runner.Response{Status: 200, Header: map[string]string{"ETag": `"5"`}}
+				return 300 * time.Millisecond, replies.Received{Status: 200, Header: map[string]string{"ETag": `"5"`}}
 			}
 		}}
 		var kept *lifecycle.Restored
@@ -104,11 +105,11 @@ func TestOneSave(t *testing.T) {
 // attempt.
 func TestTheNextPage(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
-		b := &backend{answer: func(r runner.Request) (time.Duration, runner.Response) {
+		b := &backend{answer: func(r runner.Request) (time.Duration, replies.Received) {
 			if r.Kind == lifecycle.EffectCheck {
-				return time.Millisecond, runner.Response{Status: 204}
+				return time.Millisecond, replies.Received{Status: 204}
 			}
-			return time.Hour, runner.Response{}
+			return time.Hour, replies.Received{}
 		}}
 		var kept *lifecycle.Restored
 		pilot := openForm(t, "pilot.form.yaml")
@@ -124,8 +125,8 @@ func TestTheNextPage(t *testing.T) {
 		require.NoError(t, first.Apply(lifecycle.Edit("notes", "Two dogs")))
 		first.Close()
 
-		b.answer = func(runner.Request) (time.Duration, runner.Response) {
-			return time.Second, runner.Response{Status: 201}
+		b.answer = func(runner.Request) (time.Duration, replies.Received) {
+			return time.Second, replies.Received{Status: 201}
 		}
 		second := runner.New(pilot, runner.Options{Transport: b, Seed: lifecycle.Seed{2}, Kept: kept, Keep: func(k *lifecycle.Restored, _ bool) { kept = k }})
 		require.Equal(t, "unsettled", submission(second))
@@ -162,8 +163,8 @@ func TestManyAtOnce(t *testing.T) {
 			random := rand.New(rand.NewPCG(seed, 7))
 			var mu sync.Mutex
 			number := func(n int) int { mu.Lock(); defer mu.Unlock(); return random.IntN(n) }
-			b := &backend{answer: func(runner.Request) (time.Duration, runner.Response) {
-				r := runner.Response{Status: []int{200, 201, 204, 401, 409, 412, 422, 500, 503, 0, 0}[number(11)]}
+			b := &backend{answer: func(runner.Request) (time.Duration, replies.Received) {
+				r := replies.Received{Status: []int{200, 201, 204, 401, 409, 412, 422, 500, 503, 0, 0}[number(11)]}
 				return time.Duration(number(9000)) * time.Millisecond, r
 			}}
 			var record bytes.Buffer

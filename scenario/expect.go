@@ -20,7 +20,7 @@ type expectation struct {
 
 var expectKeys = []string{
 	"submission", "prefill", "leave", "values", "dirty", "touched", "contested", "waiting", "issues", "shown", "unsaved",
-	"unloadGuard", "holds", "sendCount", "loadCount", "keyCount", "ignored", "sentValues", "said", "focus",
+	"unloadGuard", "holds", "sendCount", "loadCount", "keyCount", "ignored", "sentValues", "sentVersion", "said", "focus",
 	"destination", "asking",
 }
 
@@ -69,6 +69,12 @@ func (p *scenarioReader) expectOne(entry *Entry, e document.Entry) {
 		p.expectCount(entry, e, func(play *play) int { return len(play.keys) })
 	case "ignored":
 		p.expectCount(entry, e, func(play *play) int { return play.session.Ignored() })
+	case "sentVersion":
+		want := ""
+		if e.Value.Kind != document.Null {
+			want = p.Text(e.Value)
+		}
+		expectText(entry, e, orNothing(want), func(play *play) string { return orNothing(play.version) })
 	case "said":
 		p.expectSaid(entry, e)
 	case "focus":
@@ -129,6 +135,13 @@ func (p *scenarioReader) expectSaid(entry *Entry, e document.Entry) {
 			return "said " + strconv.Quote(text)
 		}
 	}})
+}
+
+func orNothing(text string) string {
+	if text == "" {
+		return "nothing"
+	}
+	return text
 }
 
 func quoted(path string) string {

@@ -58,6 +58,7 @@ type play struct {
 	keys         map[lifecycle.Key]bool
 	focus        string
 	destination  string
+	version      string // the version that the newest try was sent with
 	recorder     *recorder
 	trace        *trace.Writer
 }
@@ -222,6 +223,7 @@ func (p *play) carryOut(effects []lifecycle.Effect) {
 		case lifecycle.EffectSend:
 			p.sends++
 			p.keys[e.Key] = true
+			p.version = e.Version
 			p.request("a send", p.take(p.scenario.Backend.Submit, &p.next.submit), *e)
 		case lifecycle.EffectArm:
 			p.later(pending{at: p.now + e.After, timer: e.Timer, event: lifecycle.Elapsed(e.Timer)})
@@ -284,8 +286,7 @@ func (p *play) request(what string, answer *Reply, e lifecycle.Effect) {
 	if answer.Never {
 		return
 	}
-	response := replies.Response{Broken: answer.Broken, Status: answer.Status, Header: answer.Header, Body: answer.Body}
-	event := replies.Event(p.scenario.Form(), e, response)
+	event := replies.Event(p.scenario.Form(), e, answer.received())
 	p.later(pending{at: p.now + answer.After, event: event, answer: answer})
 	if answer.Again > 0 {
 		p.later(pending{at: p.now + answer.After + answer.Again, event: event, answer: answer})

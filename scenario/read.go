@@ -12,6 +12,8 @@ import (
 	"leanwicket.dev/declare"
 	"leanwicket.dev/form"
 	"leanwicket.dev/internal/document"
+	"leanwicket.dev/internal/wire"
+	"leanwicket.dev/replies"
 )
 
 // File reads a scenario file (YAML or JSON) from disk, with the form that it
@@ -153,7 +155,7 @@ func (p *scenarioReader) answers(n *document.Node) []Reply {
 	var answers []Reply
 	for _, item := range p.List(n) {
 		a := Reply{At: item}
-		for _, e := range p.Map(item, "after", "again", "status", "headers", "body", "never", "broken") {
+		for _, e := range p.Map(item, "after", "again", "status", "headers", "type", "body", "from", "cut", "never", "broken", "signedOut") {
 			switch e.Key {
 			case "after":
 				a.After = p.Duration(e.Value)
@@ -163,10 +165,19 @@ func (p *scenarioReader) answers(n *document.Node) []Reply {
 				if a.Status = p.Int(e.Value, 100); a.Status > 599 {
 					p.Wrong(e.Value, document.Describe(e.Value), "an HTTP status from 200 to 599")
 				}
+			case "type":
+				a.setHeader(contentType, p.Text(e.Value))
+			case "from":
+				if a.From = p.Text(e.Value); !strings.HasPrefix(a.From, "/") && !strings.Contains(a.From, "://") {
+					p.Wrong(e.Value, document.Describe(e.Value), "the address that answers after a redirect, such as /sign-in")
+				}
+			case "cut":
+				a.Cut = p.Bool(e.Value)
+			case "signedOut":
+				a.SignedOut = p.Bool(e.Value)
 			case "headers":
-				a.Header = map[string]string{}
 				for _, h := range p.Map(e.Value) {
-					a.Header[h.Key] = p.Text(h.Value)
+					a.setHeader(h.Key, p.Text(h.Value))
 				}
 			case "body":
 				a.Body = e.Value.Any()
@@ -182,9 +193,40 @@ func (p *scenarioReader) answers(n *document.Node) []Reply {
 		if a.Status != 0 && (a.Never || a.Broken) {
 			p.Wrong(item, "a status of an answer that does not arrive", "status, never or broken")
 		}
+		if a.SignedOut && !a.Broken {
+			p.Wrong(item, "signedOut at a reply that arrives", "{broken: true, signedOut: true, after: 1s}, or a status such as 401")
+		}
+		if _, is := a.Body.(string); !is && a.Body != nil && !isJSON(a.Header[contentType]) {
+			p.Wrong(item, "a body of type "+a.Header[contentType]+" that is no text", "a text, or no type")
+		}
 		answers = append(answers, a)
 	}
 	return answers
+}
+
+const contentType = "Content-Type"
+
+// isJSON reports whether a body of a type is written as JSON; none stands for JSON.
+func isJSON(kind string) bool {
+	kind, _, _ = strings.Cut(strings.ToLower(kind), ";")
+	return kind == "" || strings.HasSuffix(strings.TrimSpace(kind), "json")
+}
+
+func (a *Reply) setHeader(name, value string) {
+	if a.Header == nil {
+		a.Header = map[string]string{}
+	}
+	if strings.EqualFold(name, contentType) {
+		name = contentType
+	}
+	a.Header[name] = value
+}
+
+// received is what a driver would hand over of the reply.
+func (a *Reply) received() replies.Received {
+	got := wire.Received(replies.Response{Broken: a.Broken, Status: a.Status, Header: a.Header, Body: a.Body})
+	got.From, got.Redirected, got.Cut, got.SignedOut = a.From, a.From != "", a.Cut, a.SignedOut
+	return got
 }
 
 // path checks that the form can have a path; a * stands for any row.

@@ -42,10 +42,14 @@ type Reply struct {
 	Again  time.Duration // it arrives once more so long after; 0 means that it does not
 	Never  bool
 	Broken bool
-	Status int
-	Header map[string]string
-	Body   any
-	At     *document.Node
+	// SignedOut: the connection broke, and another request tells that the applicant is signed out.
+	SignedOut bool
+	Status    int
+	Header    map[string]string
+	Body      any
+	From      string // the address that answered, after a redirect; empty means the one that was asked
+	Cut       bool   // the body breaks off
+	At        *document.Node
 }
 
 // Entry is one action of the timeline, or an expectation.

@@ -133,7 +133,7 @@ timeline:
   - {at: 2s, refresh: true}
   - {at: 3s, expect: {contested: [], values: {rows: [{x: Ada}, {x: Ben}, {x: Cy}]}, dirty: []}}
 `},
-		"a list that was changed while it was saved has the saved rows for its baseline": {"defaults: {rows: [{x: Skipper}]}\nprefill: {url: /r, timeout: 1s}\nsubmit: {url: /s, method: PUT, whileSending: edit}\n", `backend: {prefill: [{after: 10ms, status: 500}, {after: 10ms, status: 200, body: {rows: [{x: Skipper}]}}, {after: 10ms, status: 200, body: {rows: [{x: Skipper}]}}], submit: [{after: 500ms, status: 200}]}
+		"a list that was changed while it was saved has the saved rows for its baseline": {"defaults: {rows: [{x: Skipper}]}\nprefill: {url: /r, timeout: 1s, needed: false}\nsubmit: {url: /s, method: PUT, whileSending: edit}\n", `backend: {prefill: [{after: 10ms, status: 500}, {after: 10ms, status: 200, body: {rows: [{x: Skipper}]}}, {after: 10ms, status: 200, body: {rows: [{x: Skipper}]}}], submit: [{after: 500ms, status: 200}]}
 timeline:
   - {at: 1s, submit: true}
   - {at: 1100ms, add: rows}

@@ -258,7 +258,7 @@ timeline:
   - {at: 2s, reset: true}
   - {at: 2s, expect: {values: {rows: [{x: Ada}, {x: Ben}]}, dirty: [], touched: []}}
 `},
-		"a row that was sent and removed comes back as it is saved": {"prefill: {url: /r}\nsubmit: {url: /s, method: PUT, whileSending: edit}\n", `backend:
+		"a row that was sent and removed comes back as it is saved": {"prefill: {url: /r, needed: false}\nsubmit: {url: /s, method: PUT, whileSending: edit}\n", `backend:
   prefill: [{after: 3s, status: 200, body: {rows: [{x: East}]}}]
   submit: [{after: 3s, status: 422, body: {errors: {"": Not today.}}}]
 timeline:
@@ -273,7 +273,7 @@ timeline:
   - {at: 2s, refresh: true}
   - {at: 3s, expect: {contested: [], values: {rows: [{x: Ben, y: rum}]}, dirty: [rows]}}
 `},
-		"rows that were accepted are the saved ones, also where no load has brought any": {prefill + "submit: {url: /s, method: PUT}\n", `backend:
+		"rows that were accepted are the saved ones, also where no load has brought any": {"prefill: {url: /r, needed: false}\nsubmit: {url: /s, method: PUT}\n", `backend:
   prefill: [{after: 10ms, status: 500}, {after: 10ms, status: 200, body: {rows: [{x: Ada}]}}]
   submit: [{after: 10ms, status: 200}]
 timeline:

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/jsontext"
 	"leanwicket.dev/lifecycle"
 )
 
@@ -89,6 +90,14 @@ func (w *Writer) event(e *lifecycle.Event) []byte {
 	}
 	o.str("version", e.Version)
 	o.str("why", w.words(e.Why))
+	o.flag("denied", e.Denied)
+	if c := e.Came; c != nil {
+		var came object
+		came.num("status", int64(c.Status))
+		came.str("type", w.words(c.Type))
+		came.str("from", w.words(c.From))
+		o.raw("came", came.end())
+	}
 	if len(e.Issues) > 0 {
 		o.raw("issues", w.entries(e.Issues))
 	}
@@ -144,6 +153,7 @@ func (w *Writer) reply(r *lifecycle.Reply) []byte {
 		o.num("retryAfter", r.RetryAfter.Milliseconds()+1) // 0 is not given
 	}
 	o.str("text", w.words(r.Text))
+	o.flag("signedOut", r.SignedOut)
 	return o.end()
 }
 
@@ -180,8 +190,12 @@ func (r *eventReader) event(o map[string]any) lifecycle.Event {
 		e.Reply = &lifecycle.Reply{
 			Kind:    lifecycle.ReplyKind(r.word(reply, "kind", func(k int) string { return lifecycle.ReplyKind(k).String() })),
 			Entries: r.entries(reply["entries"]), Values: r.answers(reply["values"]), Version: str(reply, "version"), To: str(reply, "to"),
-			RetryAfter: time.Duration(num(reply, "retryAfter")-1) * time.Millisecond, Text: str(reply, "text"),
+			RetryAfter: time.Duration(num(reply, "retryAfter")-1) * time.Millisecond, Text: str(reply, "text"), SignedOut: reply["signedOut"] == true,
 		}
+	}
+	e.Denied = o["denied"] == true
+	if came, ok := o["came"].(map[string]any); ok {
+		e.Came = &lifecycle.Came{Status: int(num(came, "status")), Type: str(came, "type"), From: str(came, "from")}
 	}
 	if kept, ok := o["kept"].(map[string]any); ok {
 		e.Restored = r.kept(kept)
@@ -248,7 +262,8 @@ func str(o map[string]any, key string) string {
 }
 
 func num(o map[string]any, key string) int64 {
-	n, _ := o[key].(int64)
+	number, _ := o[key].(jsontext.Number)
+	n, _ := strconv.ParseInt(string(number), 10, 64)
 	return n
 }
 

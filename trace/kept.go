@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/jsontext"
 	"leanwicket.dev/lifecycle"
 )
 
@@ -242,8 +243,12 @@ func (r *eventReader) numbers(v any) []int32 {
 
 // number32 reads a number that an int32 holds; none is 0.
 func (r *eventReader) number32(v any) int32 {
-	n, ok := v.(int64)
-	if v != nil && !ok || int64(int32(n)) != n {
+	if v == nil {
+		return 0
+	}
+	number, _ := v.(jsontext.Number)
+	n, err := strconv.ParseInt(string(number), 10, 32)
+	if err != nil {
 		r.bad = "a number that is none"
 	}
 	return int32(n)

@@ -17,10 +17,10 @@ func openForm(t *testing.T, name string) *page {
 	require.NoError(t, err)
 	compiled, err := source.Form.MarshalBinary()
 	require.NoError(t, err)
-	declared := read(compiled, 0)
+	declared := read(compiled, "https://quay.example", 0)
 	p := pages[len(pages)-1]
 	p.out.text = append(p.out.text, declared...)
-	p.happened("open", [4]string{strings.Repeat("07", 16)})
+	p.happened("open", [4]string{strings.Repeat("07", 16)}, nil)
 	return p
 }
 
@@ -38,37 +38,29 @@ func told(p *page, what string) (records []string) {
 // to be sent, and what the next page would need.
 func TestPatches(t *testing.T) {
 	p := openForm(t, "visit.form.yaml")
-	require.Equal(t, []string{"form|" + strconv.Itoa(int(p.number)) + "|visit|Visit|submit|" + protocol}, told(p, "form"))
-	p.happened("edit", [4]string{"vessel", "Egret\x1e\x1f"})
+	require.Equal(t, []string{"form|" + strconv.Itoa(int(p.number)) + "|visit|Visit|submit|" + protocol + "|"}, told(p, "form"))
+	p.happened("edit", [4]string{"vessel", "Egret\x1e\x1f"}, nil)
 	require.Equal(t, []string{"field|vessel|0|adv|Egret||Egret"}, told(p, "field"), "the ends of parts are in no text")
-	p.happened("edit", [4]string{"nights", "3"})
+	p.happened("edit", [4]string{"nights", "3"}, nil)
 	p.now = time.Second
-	p.happened("submit", [4]string{"submit"})
+	p.happened("submit", [4]string{"submit"}, nil)
 	fetch := told(p, "fetch")
 	require.Len(t, fetch, 1)
 	parts := strings.Split(fetch[0], "|")
 	require.Equal(t, []string{"send", "POST", "/visits", `{"vessel":"Egret\u001e\u001f","nights":3}`}, parts[2:6])
-	p.happened("answered", [4]string{parts[1], "201", "Location" + string(partEnd) + "/visits/7", strings.Join([]string{"o1", "id", "s7"}, string(partEnd))})
+	p.happened("answered", [4]string{parts[1], "201", "Location" + string(partEnd) + "/visits/7", "https://quay.example/visits" + string(partEnd)}, []byte(`{"id": 7}`))
 	require.Equal(t, []string{"navigate|/visits/7"}, told(p, "navigate"))
-	p.happened("elapsed", [4]string{"99"})
-	p.happened("sing", [4]string{})
+	p.happened("elapsed", [4]string{"99"}, nil)
+	p.happened("sing", [4]string{}, nil)
 	require.Equal(t, []string{"error|unknown: sing"}, told(p, "error"))
-}
-
-func TestBodies(t *testing.T) {
-	parts := func(p ...string) string { return strings.Join(p, string(partEnd)) }
-	require.Nil(t, readBody(""))
-	require.Equal(t, map[string]any{"a": []any{true, false, nil, decimal("9.40")}, "b": "x"}, readBody(parts("o2", "a", "a4", "t", "f", "n", "d9.40", "b", "sx")))
-	require.Equal(t, []any{nil}, readBody(parts("a9", "")), "no more than there is")
-	require.NotPanics(t, func() { readBody(strings.Repeat("a1"+string(partEnd), 1000)) })
 }
 
 // A reset takes the errors off the page.
 func TestAResetTakesErrorsOffThePage(t *testing.T) {
 	p := openForm(t, "visit.form.yaml")
 	p.out.take()
-	p.happened("submit", [4]string{"submit"})
+	p.happened("submit", [4]string{"submit"}, nil)
 	require.Len(t, told(p, "field"), 2)
-	p.happened("reset", [4]string{})
+	p.happened("reset", [4]string{}, nil)
 	require.Len(t, told(p, "field"), 2)
 }

@@ -156,7 +156,7 @@ func (d *driver) open(mark, kept string) {
 		panic(err)
 	}
 	d.page = len(pages)
-	d.call(compiled, "read")
+	d.call(compiled, "read", "https://quay.example")
 	var given []string
 	for _, name := range d.form.Given {
 		given = append(given, name, "7")
@@ -269,11 +269,16 @@ func (d *driver) answer(id string) {
 	if d.random.IntN(4) == 0 {
 		headers = append(headers, "Location", d.one([]string{"/records/7", "https://elsewhere.example/", "x y"}))
 	}
-	body := ""
+	headers = append(headers, "Content-Type", d.one([]string{"application/json", "application/json", "application/problem+json; charset=utf-8", "text/plain", "text/html"}))
+	from := d.one([]string{"", "", "https://quay.example/records", "https://quay.example/sign-in?to=%2F", "https://elsewhere.example/x"}) + string(partEnd) + d.one([]string{"", "", "", "r", "c", "s"})
+	var body []byte
 	if d.random.IntN(5) > 0 {
-		body = strings.Join(flat(d.body(status), nil), string(partEnd))
+		body, _ = json.Marshal(d.body(status))
 	}
-	d.tell("answered", id, strconv.Itoa(status), strings.Join(headers, string(partEnd)), body)
+	if d.random.IntN(20) == 0 && len(body) > 0 {
+		body = body[:d.random.IntN(len(body))]
+	}
+	d.call(body, "answered", id, strconv.Itoa(status), strings.Join(headers, string(partEnd)), from)
 }
 
 func (d *driver) body(status int) any {
@@ -355,42 +360,4 @@ func (d *driver) saved(field *form.Field) any {
 	default:
 		return text
 	}
-}
-
-// flat writes a body as the script does.
-func flat(v any, parts []string) []string {
-	switch v := v.(type) {
-	case nil:
-		return append(parts, "n")
-	case bool:
-		return append(parts, map[bool]string{true: "t", false: "f"}[v])
-	case int:
-		return append(parts, "d"+strconv.Itoa(v))
-	case float64:
-		return append(parts, "d"+strconv.FormatFloat(v, 'g', -1, 64))
-	case string:
-		return append(parts, "s"+strings.Map(func(r rune) rune {
-			if r == partEnd || r == recordEnd {
-				return ' '
-			}
-			return r
-		}, v))
-	case []any:
-		parts = append(parts, "a"+strconv.Itoa(len(v)))
-		for _, item := range v {
-			parts = flat(item, parts)
-		}
-		return parts
-	}
-	object := v.(map[string]any)
-	parts = append(parts, "o"+strconv.Itoa(len(object)))
-	names := make([]string, 0, len(object))
-	for name := range object {
-		names = append(names, name)
-	}
-	slices.Sort(names)
-	for _, name := range names {
-		parts = flat(object[name], append(parts, name))
-	}
-	return parts
 }

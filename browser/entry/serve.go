@@ -7,6 +7,7 @@ import (
 
 	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/replies"
 	"leanwicket.dev/runner"
 	"leanwicket.dev/trace"
 )
@@ -16,13 +17,14 @@ type page struct {
 	number  number
 	out     patch
 	form    *form.Form
+	own     string // the origin of the document
 	runner  *runner.Runner
 	now     time.Duration
 	begun   time.Duration
 	opened  bool
 	next    int // names timers and requests
 	timers  map[int]func()
-	answers map[int]func(runner.Response)
+	answers map[int]func(replies.Received)
 	seed    lifecycle.Seed
 	events  []happening
 }
@@ -35,7 +37,7 @@ type happening struct {
 
 // protocol names what the script and the core say to each other. It is another one in the
 // script (session.js) as soon as they would not understand each other.
-const protocol = "4"
+const protocol = "5"
 
 var pages []*page
 
@@ -43,13 +45,14 @@ var pages []*page
 // the browser's.
 type number int
 
-// Call gives a page what happened, with the time in milliseconds and up to four texts. It
-// returns a patch. A page begins with "read" and its compiled form, which gives it a number,
-// and goes on with "open"; after "close" nothing is left of it.
-func Call(n int, ms float64, what string, texts [4]string, compiled []byte) string {
+// Call gives a page what happened, with the time in milliseconds, up to four texts, and bytes:
+// the compiled form, or the body of a reply. It returns a patch. A page begins with "read" and
+// the origin of its document, which gives it a number, and goes on with "open"; after "close"
+// nothing is left of it.
+func Call(n int, ms float64, what string, texts [4]string, bytes []byte) string {
 	now := time.Duration(ms * float64(time.Millisecond))
 	if what == "read" {
-		return read(compiled, now)
+		return read(bytes, texts[0], now)
 	}
 	p := pages[n]
 	if what == "close" {
@@ -59,21 +62,21 @@ func Call(n int, ms float64, what string, texts [4]string, compiled []byte) stri
 		return ""
 	}
 	p.now = now
-	p.happened(what, texts)
+	p.happened(what, texts, bytes)
 	return p.out.take()
 }
 
 // read takes a compiled form for a page, and tells what it declares.
-func read(compiled []byte, now time.Duration) string {
+func read(compiled []byte, own string, now time.Duration) string {
 	f, err := form.Read(compiled)
 	if err != nil {
 		var out patch
 		out.add("error", err.Error())
 		return out.take()
 	}
-	p := &page{number: number(len(pages)), form: f, now: now, timers: map[int]func(){}, answers: map[int]func(runner.Response){}}
+	p := &page{number: number(len(pages)), form: f, own: own, now: now, timers: map[int]func(){}, answers: map[int]func(replies.Received){}}
 	pages = append(pages, p)
-	p.out.add("form", strconv.Itoa(int(p.number)), f.Name, f.Title, strings.Join(f.Buttons, " "), protocol)
+	p.out.add("form", strconv.Itoa(int(p.number)), f.Name, f.Title, strings.Join(f.Buttons, " "), protocol, flags("r", !f.Submit.Creates()))
 	p.out.declared(f)
 	return p.out.take()
 }
@@ -141,7 +144,7 @@ func (p *page) everything() {
 }
 
 // happened gives the session what the script saw.
-func (p *page) happened(what string, texts [4]string) {
+func (p *page) happened(what string, texts [4]string, bytes []byte) {
 	switch what {
 	case "open":
 		p.open(texts[0], texts[1], texts[2], texts[3])
@@ -155,7 +158,7 @@ func (p *page) happened(what string, texts [4]string) {
 		id, _ := strconv.Atoi(texts[0])
 		if done := p.answers[id]; done != nil {
 			delete(p.answers, id)
-			done(answerOf(texts))
+			done(p.received(texts, bytes))
 		}
 	case "keep":
 		p.runner.Keep()
@@ -227,18 +230,17 @@ func eventOf(what string, texts [4]string) (lifecycle.Event, bool) {
 	return lifecycle.Event{}, false
 }
 
-// answerOf reads an answer: its status, headers as names and values, and body.
-func answerOf(texts [4]string) runner.Response {
-	status, err := strconv.Atoi(texts[1])
-	if err != nil || status == 0 {
-		return runner.Response{}
-	}
-	r := runner.Response{Status: status, Header: map[string]string{}}
+// received is what came of a request: its status, headers as names and values, the address that
+// answered with letters (r: after a redirect, c: the body broke off, s: signed out), and the body.
+func (p *page) received(texts [4]string, body []byte) replies.Received {
+	from, letters, _ := strings.Cut(texts[3], string(partEnd))
+	has := func(letter string) bool { return strings.Contains(letters, letter) }
+	status, _ := strconv.Atoi(texts[1])
+	r := replies.Received{Status: status, Header: map[string]string{}, From: from, Own: p.own, Body: body, Redirected: has("r"), Cut: has("c"), SignedOut: has("s")}
 	headers := strings.Split(texts[2], string(partEnd))
 	for k := 0; k+1 < len(headers); k += 2 {
 		r.Header[headers[k]] = headers[k+1]
 	}
-	r.Body = readBody(texts[3])
 	return r
 }
 
@@ -299,7 +301,7 @@ func (p *page) keep(kept *lifecycle.Restored, more bool) {
 }
 
 // Do implements [runner.Transport].
-func (n number) Do(r runner.Request, done func(runner.Response)) (stop func()) {
+func (n number) Do(r runner.Request, done func(replies.Received)) (stop func()) {
 	p := pages[n]
 	p.next++
 	id := p.next

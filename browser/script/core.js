@@ -7,8 +7,8 @@ export const PART = "\x1f", RECORD = "\x1e"
 export const clean = text => String(text).replace(/[\x1e\x1f]/g, " ")
 
 /**
- * The core takes a session's number, the time in milliseconds, what happened and up to four
- * texts. It returns what is to be done, as records.
+ * The core takes a session's number, the time in milliseconds, what happened, up to four
+ * texts, and bytes. It returns what is to be done, as records.
  * @typedef {(number: number, now: number, what: string, ...texts: (string | Uint8Array)[]) => string} Core
  */
 
@@ -46,8 +46,9 @@ export function load(at) {
     /** @type {Core} */
     const told = (number, now, what, ...texts) => {
       /** @type {Uint8Array[]} */
-      const parts = [what, ...[0, 1, 2, 3].map(k => texts[k])].map(part => encoder.encode(typeof part === "string" ? part : ""))
-      parts.push(texts[0] instanceof Uint8Array ? texts[0] : new Uint8Array())
+      const bytes = texts.find(part => part instanceof Uint8Array), words = texts.filter(part => part !== bytes)
+      const parts = [what, ...[0, 1, 2, 3].map(k => words[k])].map(part => encoder.encode(typeof part === "string" ? part : ""))
+      parts.push(bytes instanceof Uint8Array ? bytes : new Uint8Array())
       collect(garbage)
       let to = room(parts.reduce((sum, part) => sum + part.length, 4 * parts.length))
       new Uint32Array(memory.buffer, to, parts.length).set(parts.map(part => part.length))
@@ -83,19 +84,3 @@ async function where(failed, at) {
 }
 
 const encoder = new TextEncoder(), decoder = new TextDecoder()
-
-/**
- * A body as the core reads it.
- * @param {any} v
- * @param {string[]} parts
- */
-export function flat(v, parts = []) {
-  if (v === null || v === undefined) parts.push("n")
-  else if (v === true) parts.push("t")
-  else if (v === false) parts.push("f")
-  else if (typeof v === "number") parts.push("d" + v)
-  else if (typeof v === "string") parts.push("s" + clean(v))
-  else if (Array.isArray(v)) { parts.push("a" + v.length); v.forEach(item => flat(item, parts)) }
-  else { const names = Object.keys(v); parts.push("o" + names.length); names.forEach(n => { parts.push(clean(n)); flat(v[n], parts) }) }
-  return parts
-}

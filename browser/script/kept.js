@@ -171,12 +171,17 @@ export class Kept {
     this.#put(written(draft), holds(draft))
   }
 
+  // That nothing is left stands in the nearer store until the other one has it as well: what
+  // that had before would be taken for the newest.
   /** @param {string} text @param {boolean} worth whether there is anything to keep */
   #put(text, worth) {
     const name = this.place(this.tab)
     let near = true
-    try { worth ? localStorage.setItem(name, text) : localStorage.removeItem(name) } catch { near = false } // it is full, or forbidden
-    this.stored = put(name, text).catch(() => { if (!near && worth) this.failed() })
+    try { localStorage.setItem(name, text) } catch { near = false } // it is full, or forbidden
+    if (!near && !worth) try { localStorage.removeItem(name) } catch { /* forbidden */ }
+    this.stored = put(name, text).then(() => {
+      if (!worth && near && localStorage.getItem(name) === text) localStorage.removeItem(name)
+    }, () => { if (!near && worth) this.failed() })
   }
 
   /** Waits until what was written is kept, and not for long: a send goes all the same. */

@@ -74,9 +74,6 @@ export class Page extends Shown {
     const here = () => { if (this.form.dataset.leanwicketLeave === "gone") this.happened("returned") }
     on(this.form, "pointerdown", here, true)
     on(this.form, "keydown", here, true)
-    const seen = () => { if (this.submission === "accepted") this.session.keepNow() }
-    on(document, "pointerdown", seen, true)
-    on(document, "keydown", seen, true)
   }
 
   // A button of a row: crew, crew/2, or crew/2 crew/0, which moves one to the other's
@@ -157,7 +154,7 @@ export class Page extends Shown {
     focus: path => { this.focus(path); this.uncover() },
     question: ({ reason }) => this.ask(reason),
     left: ({ kind }) => { if (kind === "inside") guard.agrees(this) },
-    navigate: to => { this.session.keepNow(); if (new URL(to, location.href).origin === location.origin) location.assign(to) },
+    navigate: to => { this.session.keepNow(); location.assign(to) }, // the core leads nowhere else than where the form may
     failed: failed => this.giveUp(failed),
   }
 

@@ -1,12 +1,13 @@
 // A session: one applicant's work on one form, from opening to leaving. It knows no element
 // of a page; it makes the requests, runs the timers, and keeps what would be lost.
-import { PART, RECORD, bereaved, clean, flat, load } from "./core.js"
+import { PART, RECORD, bereaved, clean, load } from "./core.js"
 import { Kept } from "./kept.js"
+import { bodyOf, describe, warnOfHidden } from "./received.js"
 import { Fields, issuesOf, same } from "./snapshot.js"
 import { randomHex } from "./tab.js"
 
 /** What the core says to this script, and this script to the core (serve.go). */
-const protocol = "4"
+const protocol = "5"
 
 /** @typedef {import("../leanwicket").Field} Field */
 /** @typedef {import("../leanwicket").Change} Change */
@@ -79,6 +80,10 @@ export class Session extends EventTarget {
   number = -1
   /** Who waits for the answer to leaving. @type {((gone: boolean) => void)[]} */
   #leaving = []
+  /** Whether the form replaces a saved record. */
+  #replaces = false
+  /** The newest request for the saved answers. @type {string[] | undefined} */
+  #newestLoad
 
   /** @param {import("./core.js").Core} call @param {OpenOptions} options @param {Uint8Array} compiled */
   constructor(call, options, compiled) {
@@ -96,7 +101,7 @@ export class Session extends EventTarget {
   }
 
   /** Tells the core of the form, and learns what that declares. */
-  #read() { this.#carryOut(this.call(-1, performance.now(), "read", this.compiled)) }
+  #read() { this.#carryOut(this.call(-1, performance.now(), "read", location.origin, this.compiled)) }
 
   get alive() { return !this.#ends.signal.aborted }
 
@@ -261,7 +266,7 @@ export class Session extends EventTarget {
   }
 
   closed() {
-    if (this.snapshot.submission !== "accepted") this.keepNow()
+    this.keepNow()
     this.tell("leave", "", "unload")
     clearTimeout(this.keeping)
   }
@@ -288,7 +293,7 @@ export class Session extends EventTarget {
     try { f() } catch (failed) { this.fail(failed) }
   }
 
-  /** Tells the core what happened, and does what it says. @param {string} what @param {...string} texts */
+  /** Tells the core what happened, and does what it says. @param {string} what @param {...(string | Uint8Array)} texts */
   tell(what, ...texts) {
     if (!this.alive) return
     this.#guarded(() => {
@@ -297,13 +302,13 @@ export class Session extends EventTarget {
     })
   }
 
-  // What would be lost is kept in a moment. What was accepted is forgotten in a longer one:
-  // a page that is already being left shows it to nobody, and the next one then asks once
-  // more what came of it.
+  // What would be lost is kept in a moment. What was accepted is forgotten at once: the next
+  // page never says that its outcome is not known.
   keepSoon() {
     if (!this.kept.name) return
     clearTimeout(this.keeping)
-    this.keeping = setTimeout(() => this.#guarded(() => this.keepNow()), this.snapshot.submission === "accepted" ? 1000 : 200)
+    this.keeping = setTimeout(() => this.#guarded(() => this.keepNow()), 200)
+    if (this.snapshot.submission === "accepted") this.keepNow()
   }
 
   keepNow() {
@@ -334,6 +339,7 @@ export class Session extends EventTarget {
           now.form = parts[1]
           now.title = parts[2]
           if (parts[4] !== protocol) throw new Error("the script and the core are of different versions; right would be both from one bundle")
+          this.#replaces = parts[5] === "r"
           for (const name of parts[3].split(" ")) buttons.push({ name, holds: [], why: "" })
           break
         }
@@ -349,7 +355,7 @@ export class Session extends EventTarget {
           const [submission, prefill, leaving, flags, pending, receipt, reason, to] = parts
           Object.assign(now, {
             submission, prefill, leaving, pending,
-            receipt: receipt.startsWith("/") && !receipt.startsWith("//") ? receipt : undefined,
+            receipt: receipt || undefined,
             question: leaving === "asking" ? { reason, to } : undefined,
             unsaved: flags.includes("u"), guarded: flags.includes("g"), busy: flags.includes("k"), locked: flags.includes("l"),
           })
@@ -428,25 +434,47 @@ export class Session extends EventTarget {
     if (leaving === "present" || leaving === "gone") for (const told of this.#leaving.splice(0)) told(leaving === "gone")
   }
 
-  /** @param {string[]} request */
-  async #fetch([id, kind, method, url, body, ...headers]) {
+  /**
+   * Makes a request with what the application adds to it.
+   * @param {string[]} request @param {RequestInit} more
+   */
+  async #ask([, kind, method, url, body, ...headers], more) {
     const { base = "", credentials = "same-origin", fetch: send = fetch } = this.options
-    const ends = new AbortController(), { number } = this
+    const pairs = new Headers(await this.options.headers?.({ kind: /** @type {any} */ (kind), method, url }) || {})
+    for (let k = 0; k + 1 < headers.length; k += 2) pairs.set(headers[k], headers[k + 1])
+    if (kind === "send" && this.options.account) pairs.set("Leanwicket-Account", this.options.account)
+    if (kind === "send") await this.kept.settled() // who comes back has to know of it
+    return send(url.startsWith("/") ? base + url : url, { method, headers: pairs, body: method === "GET" ? undefined : body, credentials, cache: "no-store", ...more })
+  }
+
+  /** Makes a request, and hands over what comes of it: the core alone reads that. @param {string[]} request */
+  async #fetch(request) {
+    const [id, kind] = request
+    const ends = new AbortController(), { signal } = ends, { number } = this
     this.#requests.set(id, ends)
-    let answer = ["0", "", ""]
+    if (kind === "load") this.#newestLoad = request
+    let came = ["0", "", ""], bytes = new Uint8Array()
     try {
-      const pairs = new Headers(await this.options.headers?.({ kind: /** @type {any} */ (kind), method, url }) || {})
-      for (let k = 0; k + 1 < headers.length; k += 2) pairs.set(headers[k], headers[k + 1])
-      if (kind === "send" && this.options.account) pairs.set("Leanwicket-Account", this.options.account)
-      if (kind === "send") await this.kept.settled() // who comes back has to know of it
-      const response = await send(url.startsWith("/") ? base + url : url, { method, headers: pairs, body: method === "GET" ? undefined : body, signal: ends.signal, credentials, cache: "no-store" })
-      const text = await response.text()
-      let decoded
-      try { decoded = text === "" ? undefined : JSON.parse(text) } catch { decoded = /^text\/(plain|html)/.test(response.headers.get("Content-Type") || "") ? text : undefined }
-      answer = [String(response.status), [...response.headers].flatMap(([n, v]) => [clean(n), clean(v)]).join(PART), decoded === undefined ? "" : flat(decoded).join(PART)]
-    } catch { /* broken, or given up */ }
+      const response = await this.#ask(request, { signal })
+      if (kind === "load" && this.#replaces) warnOfHidden(response)
+      const body = await bodyOf(response)
+      bytes = body.bytes
+      came = describe(response, body.cut)
+    } catch {
+      if (!signal.aborted && await this.#redirects(signal)) came[2] = PART + "s"
+    }
     if (this.number !== number) return // the session has begun again
     this.#requests.delete(id)
-    this.tell("answered", id, ...answer)
+    this.tell("answered", id, ...came, bytes)
+  }
+
+  /**
+   * Whether the address of the load redirects. A browser hides a redirect to another site from a
+   * page, as if the connection had broken: whoever is sent there has to sign in.
+   * @param {AbortSignal} signal
+   */
+  async #redirects(signal) {
+    if (!this.#newestLoad) return false
+    try { return (await this.#ask(this.#newestLoad, { signal, redirect: "manual" })).type === "opaqueredirect" } catch { return false }
   }
 }

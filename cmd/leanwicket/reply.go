@@ -2,10 +2,12 @@ package main
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"io"
 	"maps"
+	"net/http"
 	"os"
 	"slices"
 	"strings"
@@ -24,15 +26,18 @@ import (
 func replyCommand() *cobra.Command {
 	var status int
 	var headers []string
+	var from string
 	var asJSON bool
 	c := &cobra.Command{
 		Use:   "reply FORM [BODY]",
 		Short: "Show what a backend's reply means to a form: where each entry lands, and why",
-		Long: `Reads an HTTP reply as the form would: its status, its headers, and a JSON body
-from a file (- is standard input). Says what the reply is taken for, where each
-entry of a refusal lands and why, and what would be adopted or gone to. Exit
-status 1 where an entry that names a field fits none of this form.`,
+		Long: `Reads an HTTP reply as the form would: its status, its headers, the address that
+answered, and a body from a file (- is standard input). Says what the reply is taken
+for and which line of the table in docs/replies.md decided that, where each entry of a
+refusal lands and why, and what would be adopted or gone to. Exit status 1 where an
+entry that names a field fits none of this form.`,
 		Example: `  leanwicket reply mooring.form.yaml --status 422 refusal.json
+  leanwicket reply mooring.form.yaml --status 200 --from /sign-in page.html
   curl -s … | leanwicket reply mooring.form.yaml --status 409 --header 'Retry-After: 2' -`,
 		Args: cobra.RangeArgs(1, 2),
 		RunE: func(c *cobra.Command, args []string) error {
@@ -43,53 +48,61 @@ status 1 where an entry that names a field fits none of this form.`,
 			if err != nil {
 				return err
 			}
-			response := replies.Response{Status: status, Header: map[string]string{}, Now: time.Now()}
+			received := replies.Received{Status: status, Header: map[string]string{}, From: from, Redirected: from != "", Now: time.Now()}
 			if status < 100 || status > 599 {
 				return fmt.Errorf("--status %d: found no HTTP status; right would be a number from 200 to 599", status)
+			}
+			if from != "" && !strings.HasPrefix(from, "/") && !strings.Contains(from, "://") {
+				return fmt.Errorf("--from %q: found no address; right would be a path of the form's own site, such as /sign-in, or the whole address of another site", from)
 			}
 			for _, h := range headers {
 				name, value, ok := strings.Cut(h, ":")
 				if !ok {
 					return fmt.Errorf("--header %q: found no colon; right would be 'Retry-After: 2'", h)
 				}
-				response.Header[strings.TrimSpace(name)] = strings.TrimSpace(value)
+				received.Header[http.CanonicalHeaderKey(strings.TrimSpace(name))] = strings.TrimSpace(value)
 			}
 			note := ""
 			if len(args) == 2 {
-				if response.Body, note, err = readBody(args[1]); err != nil {
+				if note, err = readBody(args[1], &received); err != nil {
 					return err
 				}
 			}
+			response, line := received.Judge(form, lifecycle.EffectSend)
 			if asJSON {
-				return explainReplyJSON(c.OutOrStdout(), form, response)
+				return explainReplyJSON(c.OutOrStdout(), form, response, line)
 			}
-			return explainReply(c.OutOrStdout(), form, response, note)
+			return explainReply(c.OutOrStdout(), form, response, line, note)
 		},
 	}
 	c.Flags().IntVar(&status, "status", 422, "the HTTP status of the reply")
 	c.Flags().StringArrayVar(&headers, "header", nil, "a header of the reply, such as 'ETag: \"7\"'")
+	c.Flags().StringVar(&from, "from", "", "the `URL` that answered, after a redirect: a path is one of the form's own site")
 	c.Flags().BoolVar(&asJSON, "json", false, "write what the reply means as JSON")
 	return c
 }
 
-// readBody decodes a JSON body. A body that is no JSON is none, as in earnest,
-// with a note.
-func readBody(name string) (body any, note string, err error) {
-	var data []byte
+// readBody reads a body. Where no header says its type, the type is that of what it holds, and
+// a note says so where that is no JSON.
+func readBody(name string, into *replies.Received) (note string, err error) {
 	if name == "-" {
-		data, err = io.ReadAll(os.Stdin)
+		into.Body, err = io.ReadAll(os.Stdin)
 	} else {
-		data, err = document.ReadFile(name, "a JSON file, or - for standard input")
+		into.Body, err = document.ReadFile(name, "a JSON file, or - for standard input")
 	}
-	if err != nil {
-		return nil, "", err
+	if err != nil || into.Header["Content-Type"] != "" {
+		return "", err
 	}
-	decoder := json.NewDecoder(bytes.NewReader(data))
-	decoder.UseNumber()
-	if err := decoder.Decode(&body); err != nil {
-		return string(data), "the body is no JSON (" + err.Error() + "): it is read as text/plain or text/html", nil
+	switch {
+	case json.Valid(into.Body):
+		into.Header["Content-Type"] = "application/json"
+		return "", nil
+	case bytes.HasPrefix(bytes.TrimSpace(into.Body), []byte("<")):
+		into.Header["Content-Type"] = "text/html"
+	default:
+		into.Header["Content-Type"] = "text/plain"
 	}
-	return body, "", nil
+	return "the body is no JSON: it is read as " + into.Header["Content-Type"] + ", unless --header says another Content-Type", nil
 }
 
 // landing is one entry of a refusal, as it is told.
@@ -111,10 +124,11 @@ func landings(form *form.Form, r replies.Response) (list []landing, lost int) {
 	return list, lost
 }
 
-func explainReply(out io.Writer, f *form.Form, r replies.Response, note string) error {
+func explainReply(out io.Writer, f *form.Form, r replies.Response, line replies.Line, note string) error {
 	reply := replies.Submit(f, r)
 	style := style()
 	fmt.Fprintf(out, "%s %d is taken for: %s\n", f.Name, r.Status, style.Paint("1", reply.Kind.String()))
+	fmt.Fprintf(out, "decided by: %s\n", line)
 	if note != "" {
 		fmt.Fprintln(out, note)
 	}
@@ -129,7 +143,7 @@ func explainReply(out io.Writer, f *form.Form, r replies.Response, note string) 
 			fmt.Fprintf(out, "version: %s, sent back as If-Match\n", reply.Version)
 		}
 		if f.Accepted.Then == form.ThenNavigate {
-			fmt.Fprintf(out, "goes to: %s\n", reply.To)
+			fmt.Fprintf(out, "goes to: %s\n", cmp.Or(reply.To, "nowhere, for no address is told: the applicant stays"))
 		}
 		for _, a := range reply.Values {
 			fmt.Fprintf(out, "mentions %s = %s\n", f.Path(a.Place), a.Value)
@@ -150,14 +164,15 @@ func explainReply(out io.Writer, f *form.Form, r replies.Response, note string) 
 		}
 		table.Flush()
 	case lifecycle.ReplyUnderway, lifecycle.ReplyUnavailable:
-		pause := f.Submit.ResendWait
-		if reply.RetryAfter >= 0 {
-			pause = reply.RetryAfter
-		}
+		pause := max(f.Submit.ResendWait, reply.RetryAfter)
 		fmt.Fprintf(out, "the same attempt goes again after %s, at most %d times; a pause over %s ends unsettled\n",
 			pause, f.Submit.ResendTimes, f.Submit.ResendLongest)
 	}
-	if pointer := entriesInBody(f, r); pointer != "" {
+	pointer := entriesInBody(f, r)
+	if line == replies.LineSaysNo {
+		pointer = cmp.Or(pointer, "/"+r.SaysNo(f))
+		fmt.Fprintf(out, "\nthe body says no at %s. Where such a body is a refusal, and where it is an acceptance, say so in the form file:\n  refused: {inBody: %s}\n  refused: {inBody: none}\n", "/"+r.SaysNo(f), pointer)
+	} else if pointer != "" {
 		fmt.Fprintf(out, "\nthe status accepts, and the body seems to refuse at %s. Where it does, say so in the form file:\n  refused: {inBody: %s}\n", pointer, pointer)
 	}
 	if lost > 0 {
@@ -182,7 +197,7 @@ func lostNames(list []landing) (names []string) {
 
 // entriesInBody is where an accepted reply has entries of a refusal, or nothing.
 func entriesInBody(f *form.Form, r replies.Response) string {
-	if r.Kind() != lifecycle.ReplyAccepted || f.InBody != "" {
+	if r.Status < 200 || r.Status > 299 || len(f.InBody) > 0 || f.InBodyNone {
 		return ""
 	}
 	var look func(v any, pointer string, depth int) string
@@ -209,17 +224,18 @@ func refusesFields(f *form.Form, list []any) bool {
 	return len(list) > 0 && slices.ContainsFunc(replies.Place(f, replies.Response{Status: 422, Body: list}), func(p replies.Placed) bool { return p.Path != "" })
 }
 
-func explainReplyJSON(out io.Writer, form *form.Form, r replies.Response) error {
+func explainReplyJSON(out io.Writer, form *form.Form, r replies.Response, line replies.Line) error {
 	reply := replies.Submit(form, r)
 	answer := struct {
 		Reply   string            `json:"reply"`
+		Line    string            `json:"decidedBy"`
 		Said    string            `json:"said,omitempty"`
 		Version string            `json:"version,omitempty"`
 		To      string            `json:"to,omitempty"`
 		Wait    float64           `json:"retryAfterSeconds,omitempty"`
 		Entries []landing         `json:"entries,omitempty"`
 		Values  map[string]string `json:"values,omitempty"`
-	}{Reply: reply.Kind.String(), Said: reply.Text, Version: reply.Version, To: reply.To, Wait: max(0, reply.RetryAfter.Seconds())}
+	}{Reply: reply.Kind.String(), Line: line.String(), Said: reply.Text, Version: reply.Version, To: reply.To, Wait: max(0, reply.RetryAfter.Seconds())}
 	lost := 0
 	if reply.Kind == lifecycle.ReplyRefused || reply.Kind == lifecycle.ReplyOutdated {
 		answer.Entries, lost = landings(form, r)

@@ -11,6 +11,7 @@ import (
 	"leanwicket.dev/form"
 	"leanwicket.dev/guarantee"
 	"leanwicket.dev/internal/walk"
+	"leanwicket.dev/internal/wire"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/replies"
 	"leanwicket.dev/trace"
@@ -243,7 +244,7 @@ func (a *Account) deliver(k int, doubled bool) {
 		a.checkRecord(a.work[key], before, p.sent.Version == tag)
 	}
 	if p.page == a.pages {
-		a.mail = append(a.mail, replies.Event(a.rules.form, p.sent, response))
+		a.mail = append(a.mail, replies.Event(a.rules.form, p.sent, wire.Received(response)))
 	}
 }
 
@@ -262,7 +263,7 @@ func (a *Account) answer(k int, fails bool) {
 	default:
 		response = a.office.load(!a.loaded)
 	}
-	e := replies.Event(a.rules.form, r.asked, response)
+	e := replies.Event(a.rules.form, r.asked, wire.Received(response))
 	if a.apply(e) && len(e.Issues) > 0 {
 		if f, there := a.s.ByID(r.field); there && f.Asked() && !f.HasIssueOf(lifecycle.SourceCheck) {
 			a.fail("a check had something to say of %s, and it is not there", f.Path())

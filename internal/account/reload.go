@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"leanwicket.dev/internal/wire"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/replies"
 )
@@ -46,7 +47,7 @@ func (a *Account) checkReload(kept *lifecycle.Restored) {
 func (a *Account) load(s *lifecycle.Session, effects []lifecycle.Effect, record replies.Response) {
 	for _, e := range slices.Clone(effects) {
 		if e.Kind == lifecycle.EffectLoad {
-			if _, err := s.Apply(replies.Event(a.rules.form, e, record)); err != nil {
+			if _, err := s.Apply(replies.Event(a.rules.form, e, wire.Received(record))); err != nil {
 				a.fail("a load is not taken: %v", err)
 			}
 		}

@@ -6,40 +6,54 @@ package overhttp
 import (
 	"bytes"
 	"context"
-	"encoding/json"
 	"io"
 	"net/http"
+	"net/url"
 	"strings"
 
 	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/replies"
 	"leanwicket.dev/runner"
 )
-
-// maxBody is how much of an answer is read: 4 MiB.
-const maxBody = 4 << 20
 
 // Transport is a runner.Transport.
 type Transport struct {
 	client  *http.Client
 	base    string
+	own     string // the origin of base
 	context context.Context
 }
 
-// New makes requests with a client. URLs of the form that begin with a slash are
-// below base.
+// New makes requests with a client; nil means [http.DefaultClient]. URLs of the form that begin
+// with a slash are below base, whose origin is the form's own: an address that a reply leads to is
+// told as a path where it is of that origin.
 func New(client *http.Client, base string) *Transport {
-	return &Transport{client, strings.TrimSuffix(base, "/"), context.Background()}
+	if client == nil {
+		client = http.DefaultClient
+	}
+	own := ""
+	if at, err := url.Parse(base); err == nil && at.Host != "" {
+		own = originOf(at)
+	}
+	return &Transport{client, strings.TrimSuffix(base, "/"), own, context.Background()}
+}
+
+// originOf is the origin of an address, as a browser writes it (RFC 6454, section 6.2).
+func originOf(at *url.URL) string {
+	host := strings.ToLower(at.Host)
+	host = strings.TrimSuffix(host, map[string]string{"http": ":80", "https": ":443"}[at.Scheme])
+	return at.Scheme + "://" + host
 }
 
 // WithContext makes a transport whose requests end with a context: what a session waits
 // for then ends as a connection that broke.
 func (t *Transport) WithContext(ctx context.Context) *Transport {
-	return &Transport{t.client, t.base, ctx}
+	return &Transport{t.client, t.base, t.own, ctx}
 }
 
 // Do makes a request: see [runner.Transport]. To stop a submission does nothing: it is
 // on its way, and what came of it is welcome, however late.
-func (t *Transport) Do(r runner.Request, done func(runner.Response)) (stop func()) {
+func (t *Transport) Do(r runner.Request, done func(replies.Received)) (stop func()) {
 	ctx, cancel := context.WithCancel(t.context)
 	go func() {
 		defer cancel()
@@ -54,15 +68,14 @@ func (t *Transport) Do(r runner.Request, done func(runner.Response)) (stop func(
 	return cancel
 }
 
-func (t *Transport) do(ctx context.Context, r runner.Request) runner.Response {
-	url := r.URL
-	if strings.HasPrefix(url, "/") {
-		url = t.base + url
+func (t *Transport) do(ctx context.Context, r runner.Request) replies.Received {
+	asked := r.URL
+	if strings.HasPrefix(asked, "/") {
+		asked = t.base + asked
 	}
-	broken := runner.Response{}
-	request, err := http.NewRequestWithContext(ctx, r.Method, url, bytes.NewReader(r.Body))
+	request, err := http.NewRequestWithContext(ctx, r.Method, asked, bytes.NewReader(r.Body))
 	if err != nil {
-		return broken
+		return replies.Received{}
 	}
 	headers := r.Headers()
 	for k := 0; k < len(headers); k += 2 {
@@ -70,24 +83,18 @@ func (t *Transport) do(ctx context.Context, r runner.Request) runner.Response {
 	}
 	got, err := t.client.Do(request)
 	if err != nil {
-		return broken
+		return replies.Received{}
 	}
 	defer got.Body.Close()
-	text, err := io.ReadAll(io.LimitReader(got.Body, maxBody))
-	if err != nil {
-		return broken
+	received := replies.Received{Status: got.StatusCode, Header: map[string]string{}, Own: t.own}
+	for name, values := range got.Header {
+		received.Header[name] = strings.Join(values, ", ")
 	}
-	response := runner.Response{Status: got.StatusCode, Header: map[string]string{}}
-	for name := range got.Header {
-		response.Header[name] = got.Header.Get(name)
+	if from := got.Request.URL; from != nil {
+		from.Fragment = ""
+		received.From, received.Redirected = from.String(), got.Request.Response != nil
 	}
-	decoder := json.NewDecoder(bytes.NewReader(text))
-	decoder.UseNumber()
-	if err := decoder.Decode(&response.Body); err != nil {
-		response.Body = nil
-		if kind := got.Header.Get("Content-Type"); strings.HasPrefix(kind, "text/plain") || strings.HasPrefix(kind, "text/html") {
-			response.Body = strings.ToValidUTF8(string(text), "\ufffd")
-		}
-	}
-	return response
+	received.Body, err = io.ReadAll(io.LimitReader(got.Body, replies.MaxBody+1))
+	received.Cut = err != nil
+	return received
 }

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/replies"
 	"leanwicket.dev/runner"
 	"leanwicket.dev/runner/overhttp"
 )
@@ -23,8 +24,8 @@ func TestARequestEndsWithItsContext(t *testing.T) {
 	defer office.Close()
 	for _, kind := range []lifecycle.EffectKind{lifecycle.EffectSend, lifecycle.EffectLoad} {
 		ctx, end := context.WithCancel(t.Context())
-		answers := make(chan runner.Response, 1)
-		overhttp.New(office.Client(), office.URL).WithContext(ctx).Do(runner.Request{Kind: kind, Method: "GET", URL: "/"}, func(a runner.Response) { answers <- a })
+		answers := make(chan replies.Received, 1)
+		overhttp.New(office.Client(), office.URL).WithContext(ctx).Do(runner.Request{Kind: kind, Method: "GET", URL: "/"}, func(a replies.Received) { answers <- a })
 		<-arrived
 		end()
 		require.Zero(t, (<-answers).Status)

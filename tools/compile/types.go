@@ -29,7 +29,7 @@ func (p *program) c(t types.Type) string {
 var basic = map[types.BasicKind]string{
 	types.Bool: "u8", types.UntypedBool: "u8",
 	types.Int: "i64", types.Int8: "i8", types.Int16: "i16", types.Int32: "i32", types.Int64: "i64",
-	types.Uint: "u64", types.Uint8: "u8", types.Uint16: "u16", types.Uint32: "u32", types.Uint64: "u64", types.Uintptr: "u32",
+	types.Uint: "u64", types.Uint8: "u8", types.Uint16: "u16", types.Uint32: "u32", types.Uint64: "u64", types.Uintptr: "u64",
 	types.UntypedInt: "i64", types.UntypedRune: "i32", types.UntypedFloat: "double",
 	types.Float32: "float", types.Float64: "double",
 	types.String: "S", types.UntypedString: "S",

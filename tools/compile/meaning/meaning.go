@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 )
 
 // Programs say something. A program that panics says nothing more.
@@ -151,7 +152,7 @@ func division(say func(...any)) {
 
 func conversions(say func(...any)) {
 	for _, a := range many {
-		say(int(int8(a)), int(int16(a)), int(int32(a)), int(uint8(a)), int(uint16(a)), int(uint32(a)), int(uint64(a)), int(uintptr(uint32(a))))
+		say(int(int8(a)), int(int16(a)), int(int32(a)), int(uint8(a)), int(uint16(a)), int(uint32(a)), int(uint64(a)), int(uintptr(a)), int(uintptr(a)<<40))
 		say(int(float64(a>>2)), int(float32(int16(a))), int(uint64(float64(a&0xffff))), string(rune(a)))
 	}
 	type length int
@@ -194,6 +195,9 @@ func runes(say func(...any)) {
 			say(at)
 		}
 		say(len([]rune(text)), string([]rune(text)))
+		for pad := range 9 { // the library looks at eight bytes at once
+			say(utf8.ValidString("quay "[:pad%6] + text + "at the quay, at the quay, at the quay"[:4*pad] + text))
+		}
 	}
 }
 

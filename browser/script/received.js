@@ -1,0 +1,49 @@
+// What came of a request, as it is handed to the core. Nothing of a reply is read here: the core
+// knows alone what it means.
+import { PART, clean } from "./core.js"
+
+/** How much of a body is taken, in bytes: of a longer one the core reads nothing. */
+const most = 4 << 20
+
+/** The bytes of a body, and whether it broke off. @param {Response} response */
+export async function bodyOf(response) {
+  /** @type {Uint8Array[]} */
+  const parts = []
+  let size = 0, cut = false
+  const reader = response.body?.getReader()
+  try {
+    while (reader && size <= most) {
+      const { done, value } = await reader.read()
+      if (done) break
+      parts.push(value)
+      size += value.length
+    }
+    if (size > most) reader?.cancel().catch(() => {})
+  } catch { cut = true }
+  const bytes = new Uint8Array(size)
+  let at = 0
+  for (const part of parts) { bytes.set(part, at); at += part.length }
+  return { bytes, cut }
+}
+
+/**
+ * The status, the headers as names and values, and the address that answered with letters: r
+ * after a redirect, c where the body broke off.
+ * @param {Response} response @param {boolean} cut
+ */
+export const describe = (response, cut) => [
+  String(response.status),
+  [...response.headers].flatMap(([name, value]) => [clean(name), clean(value)]).join(PART),
+  clean(response.url.replace(/#.*/, "")) + PART + (response.redirected ? "r" : "") + (cut ? "c" : ""),
+]
+
+/** The sites whose versions are hidden, as far as it was said. @type {Set<string>} */
+const hidden = new Set()
+
+/** Says once that a save would go without a version, because another site shows none. @param {Response} response */
+export function warnOfHidden({ type, url, headers }) {
+  const site = type === "cors" ? new URL(url).origin : ""
+  if (!site || headers.get("ETag") || hidden.has(site)) return
+  hidden.add(site)
+  console.warn(`leanwicket: the saved answers from ${site} have no ETag that this page can read, so that a save carries no version and can replace what somebody else has saved. ${site} has to send ETag, and Access-Control-Expose-Headers: ETag, Location, Retry-After.`)
+}
