@@ -10,7 +10,7 @@ import (
 // Addresses of replies are read here, by hand: package net/url would bring fmt into the browser.
 
 // address is where the reply came from: of the page's own origin the path and query.
-func (r Received) address() string {
+func (r *Received) address() string {
 	origin, rest, ok := split(r.From)
 	if ok && origin == r.Own {
 		return rest
@@ -19,13 +19,13 @@ func (r Received) address() string {
 }
 
 // fromSignIn reports whether the reply came, after a redirect, from a page to sign in.
-func (r Received) fromSignIn(f *form.Form) bool {
+func (r *Received) fromSignIn(f *form.Form) bool {
 	return slices.ContainsFunc(f.SignInPaths, r.from)
 }
 
 // from reports whether the reply came, after a redirect, from a path of the page's own origin.
 // {…} is any one segment.
-func (r Received) from(path string) bool {
+func (r *Received) from(path string) bool {
 	origin, rest, ok := split(r.From)
 	if !r.Redirected || !ok || origin != r.Own && origin != "" {
 		return false
@@ -49,7 +49,7 @@ func (r Received) from(path string) bool {
 // 5.2). Of the page's own origin it is a path with its query, of one that the form lists the whole
 // address; it is empty where it leads anywhere else. Browsers leave tabs and line ends out of an
 // address, and read a backslash as a slash: such an address leads nowhere.
-func (r Received) leads(f *form.Form, reference string) string {
+func (r *Received) leads(f *form.Form, reference string) string {
 	base, path, _ := split(r.From)
 	if base == "" {
 		base = r.Own
@@ -111,7 +111,11 @@ func split(address string) (origin, rest string, ok bool) {
 	if host = lower(host); host == "" || strings.IndexByte(host, '@') >= 0 {
 		return "", "", false
 	}
-	host = strings.TrimSuffix(host, map[string]string{"http": ":80", "https": ":443"}[scheme])
+	port := ":443"
+	if scheme == "http" {
+		port = ":80"
+	}
+	host = strings.TrimSuffix(host, port)
 	if !strings.HasPrefix(rest, "/") {
 		rest = "/" + rest
 	}

@@ -4,6 +4,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"leanwicket.dev/form"
 )
 
 // httpDate reads a date in any of the three formats of RFC 9110, section 5.6.7.
@@ -20,26 +22,17 @@ func httpDate(text string) (time.Time, bool) {
 		return time.Time{}, false
 	}
 	at := strings.Index("JanFebMarAprMayJunJulAugSepOctNovDec", month)
-	parts := strings.Split(clock, ":")
-	if len(month) != 3 || at < 0 || at%3 != 0 || len(parts) != 3 {
+	if len(month) != 3 || at < 0 || at%3 != 0 {
 		return time.Time{}, false
 	}
-	var numbers [5]int
-	for k, part := range append([]string{day, year}, parts...) {
-		n, err := strconv.ParseUint(part, 10, 16)
-		if err != nil {
-			return time.Time{}, false
-		}
-		numbers[k] = int(n)
+	if len(day) == 1 {
+		day = "0" + day
 	}
-	if len(year) == 2 { // of RFC 850: no more than fifty years ahead
-		numbers[1] += 1900
-		if numbers[1] < 1970 {
-			numbers[1] += 100
-		}
+	if len(year) == 2 && year < "70" { // of RFC 850: no more than fifty years ahead
+		year = "20" + year
+	} else if len(year) == 2 {
+		year = "19" + year
 	}
-	if numbers[0] < 1 || numbers[0] > 31 || numbers[2] > 23 || numbers[3] > 59 || numbers[4] > 60 {
-		return time.Time{}, false
-	}
-	return time.Date(numbers[1], time.Month(at/3+1), numbers[0], numbers[2], numbers[3], numbers[4], 0, time.UTC), true
+	v, ok := form.ParseDateTime(year + "-" + strconv.Itoa(101 + at/3)[1:] + "-" + day + "T" + clock + "Z")
+	return time.UnixMicro(v.Coef), ok
 }

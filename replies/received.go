@@ -63,43 +63,42 @@ func (l Line) String() string { return form.Word(lineWords[:], l) }
 func (r Received) Judge(f *form.Form, asked lifecycle.EffectKind) (Response, Line) {
 	response := Response{Broken: r.Status == 0, Status: r.Status, Header: r.Header, Now: r.Now}
 	whole := r.decode(f, &response)
-	byStatus := response.Kind()
-	response.came = &r
-	submitted := asked == lifecycle.EffectSend
-	take := func(kind lifecycle.ReplyKind, line Line) (Response, Line) {
-		response.kind = kind
-		return response, line
-	}
+	kind, line := r.judge(f, &response, whole, asked == lifecycle.EffectSend)
+	response.kind, response.came = kind, &r
+	return response, line
+}
+
+func (r *Received) judge(f *form.Form, response *Response, whole, submitted bool) (lifecycle.ReplyKind, Line) {
 	if r.fromSignIn(f) {
-		return take(lifecycle.ReplyDenied, LineSignIn)
+		return lifecycle.ReplyDenied, LineSignIn
 	}
 	if r.Status >= 200 && r.Status <= 299 {
 		_, refused := response.refusedInBody(f)
 		switch {
 		case submitted && f.Accepted.At != "" && r.from(f.Accepted.At):
-			return take(lifecycle.ReplyAccepted, LineAt)
-		case r.isPage():
-			return take(lifecycle.ReplyUnknown, LinePage)
+			return lifecycle.ReplyAccepted, LineAt
+		case response.isPage():
+			return lifecycle.ReplyUnknown, LinePage
 		case !whole:
-			return take(lifecycle.ReplyUnknown, LineUnread)
+			return lifecycle.ReplyUnknown, LineUnread
 		case refused:
-			return take(lifecycle.ReplyRefused, LineInBody)
+			return lifecycle.ReplyRefused, LineInBody
 		case submitted && lacks(f, response.Body):
-			return take(lifecycle.ReplyUnknown, LineHas)
+			return lifecycle.ReplyUnknown, LineHas
 		case saysNo(f, response.Body) != "":
-			return take(lifecycle.ReplyUnknown, LineSaysNo)
+			return lifecycle.ReplyUnknown, LineSaysNo
 		}
 	}
 	if r.Status >= 300 && r.Status <= 399 {
-		return take(lifecycle.ReplyUnknown, LineRedirect)
+		return lifecycle.ReplyUnknown, LineRedirect
 	}
-	return take(byStatus, LineStatus)
+	return response.Kind(), LineStatus
 }
 
 // Event is what came for the effect, a load, a check or a send, of a session that asked for it.
 func Event(f *form.Form, asked lifecycle.Effect, r Received) lifecycle.Event {
 	response, _ := r.Judge(f, asked.Kind)
-	e := event(f, asked, response)
+	e := event(f, &asked, &response)
 	e.Came = &lifecycle.Came{Status: r.Status, Type: clip(response.header("Content-Type"))}
 	if r.Redirected {
 		e.Came.From = clip(r.address())
@@ -107,10 +106,10 @@ func Event(f *form.Form, asked lifecycle.Effect, r Received) lifecycle.Event {
 	return e
 }
 
-func event(f *form.Form, asked lifecycle.Effect, r Response) lifecycle.Event {
+func event(f *form.Form, asked *lifecycle.Effect, r *Response) lifecycle.Event {
 	switch asked.Kind {
 	case lifecycle.EffectLoad:
-		values, version, why := Load(f, r)
+		values, version, why := Load(f, *r)
 		switch {
 		case r.kind == lifecycle.ReplyDenied || r.came.SignedOut:
 			return lifecycle.LoadDenied(asked.Request)
@@ -119,14 +118,14 @@ func event(f *form.Form, asked lifecycle.Effect, r Response) lifecycle.Event {
 		}
 		return lifecycle.Loaded(asked.Request, values, version)
 	case lifecycle.EffectCheck:
-		entries, ok := Check(f, r)
+		entries, ok := Check(f, *r)
 		if !ok {
 			return lifecycle.CheckFailed(asked.Request)
 		}
 		return lifecycle.Checked(asked.Request, entries)
 	default:
 		r.Sent = asked.Values
-		reply := Submit(f, r)
+		reply := Submit(f, *r)
 		reply.SignedOut = r.came.SignedOut && reply.Kind == lifecycle.ReplyUnknown
 		return lifecycle.Replied(asked.Attempt, asked.Try, reply)
 	}
@@ -134,7 +133,7 @@ func event(f *form.Form, asked lifecycle.Effect, r Response) lifecycle.Event {
 
 // decode reads the body as its type says, and reports whether it is whole. Of what is none
 // nothing is known.
-func (r Received) decode(f *form.Form, into *Response) (whole bool) {
+func (r *Received) decode(f *form.Form, into *Response) (whole bool) {
 	if r.Cut || r.isShort(into) || len(r.Body) > MaxBody {
 		return false
 	}
@@ -143,7 +142,10 @@ func (r Received) decode(f *form.Form, into *Response) (whole bool) {
 	text := strings.TrimPrefix(string(r.Body), "\ufeff")
 	if text == "" {
 		none := r.Status == 204 || r.Status == 205 || r.Status == 304 || strings.TrimSpace(into.header("Content-Length")) == "0"
-		return none || !isJSON || f.Accepted.Has == form.HasNone
+		return none || kind == "" || f.Accepted.Has == form.HasNone
+	}
+	if len(r.Header) == 0 { // what is no HTTP at all some browsers give as a reply of an older kind
+		return false
 	}
 	body, err := jsontext.Read(text)
 	switch {
@@ -159,7 +161,7 @@ func (r Received) decode(f *form.Form, into *Response) (whole bool) {
 
 // isShort reports whether fewer bytes came than were announced, which not every browser tells. Of
 // another origin nobody can read whether the length is that of a compressed body.
-func (r Received) isShort(of *Response) bool {
+func (r *Received) isShort(of *Response) bool {
 	origin, _, _ := split(r.From)
 	announced, err := strconv.ParseInt(strings.TrimSpace(of.header("Content-Length")), 10, 64)
 	return err == nil && int64(len(r.Body)) < announced && of.header("Content-Encoding") == "" && (origin == r.Own || origin == "") && r.Status != 304
@@ -176,8 +178,8 @@ func mediaType(lines string) string {
 }
 
 // isPage reports whether somebody's page came where data was asked for.
-func (r Received) isPage() bool {
-	kind := mediaType(Response{Header: r.Header}.header("Content-Type"))
+func (r *Response) isPage() bool {
+	kind := mediaType(r.header("Content-Type"))
 	return kind == "text/html" || kind == "application/xhtml+xml"
 }
 

@@ -38,7 +38,7 @@ func sameHeader(a, b string) bool {
 	return true
 }
 
-func (r Response) header(name string) string {
+func (r *Response) header(name string) string {
 	for key, value := range r.Header {
 		if sameHeader(key, name) {
 			return value
@@ -78,7 +78,7 @@ func (r Response) Kind() lifecycle.ReplyKind {
 
 // refusedInBody is what a reply with an accepting status refuses all the same, where the form
 // says that its server does that.
-func (r Response) refusedInBody(f *form.Form) (entries any, refused bool) {
+func (r *Response) refusedInBody(f *form.Form) (entries any, refused bool) {
 	if r.Status < 200 || r.Status > 299 {
 		return nil, false
 	}
@@ -158,7 +158,7 @@ func put(object map[string]any, pointer string, v any) {
 }
 
 // retryAfter reads Retry-After (RFC 9110, section 10.2.3): seconds or a date.
-func (r Response) retryAfter() (time.Duration, bool) {
+func (r *Response) retryAfter() (time.Duration, bool) {
 	text := strings.TrimSpace(r.header("Retry-After"))
 	if text != "" && strings.Trim(text, "0123456789") == "" {
 		seconds, err := strconv.ParseUint(text, 10, 31)
@@ -185,7 +185,7 @@ func Submit(form *form.Form, r Response) *lifecycle.Reply {
 	switch reply.Kind {
 	case lifecycle.ReplyAccepted:
 		reply.Values = Values(form, r.Body)
-		reply.To = destination(form, r)
+		reply.To = destination(form, &r)
 		reply.Text = acceptedText(form, r.Body)
 	case lifecycle.ReplyRefused, lifecycle.ReplyOutdated:
 		for _, p := range Place(form, r) {
@@ -214,7 +214,7 @@ func Load(form *form.Form, r Response) (values []form.Answer, version, why strin
 	case r.Status < 200 || r.Status > 299 || r.came != nil && r.Status != 200:
 		return nil, "", "status " + strconv.Itoa(r.Status)
 	case r.came != nil && r.kind != lifecycle.ReplyAccepted:
-		return nil, "", "a page, half a body, or one that says no"
+		return nil, "", "no whole record"
 	case !isObject:
 		return nil, "", "the body is no JSON object"
 	}
@@ -246,7 +246,7 @@ func Check(form *form.Form, r Response) ([]lifecycle.Entry, bool) {
 // destination is where a reply says to go: the form's own, with each {…} taken
 // from the body (by name, or by a path such as data/id), else the Location, else the address
 // that accepted.at has. It is empty where nothing is told, or where it leads elsewhere.
-func destination(form *form.Form, r Response) string {
+func destination(form *form.Form, r *Response) string {
 	location := r.header("Location")
 	if r.came != nil {
 		location = r.came.leads(form, location)
@@ -275,7 +275,8 @@ func destination(form *form.Form, r Response) string {
 		return location
 	}
 	if r.came != nil { // it is a place of the page, wherever the reply came from
-		return Received{Own: r.came.Own}.leads(form, out.String())
+		page := Received{Own: r.came.Own}
+		return page.leads(form, out.String())
 	}
 	return out.String()
 }

@@ -234,9 +234,9 @@ func eventOf(what string, texts [4]string) (lifecycle.Event, bool) {
 // answered with letters (r: after a redirect, c: the body broke off, s: signed out), and the body.
 func (p *page) received(texts [4]string, body []byte) replies.Received {
 	from, letters, _ := strings.Cut(texts[3], string(partEnd))
-	has := func(letter string) bool { return strings.Contains(letters, letter) }
+	has := func(letter byte) bool { return strings.IndexByte(letters, letter) >= 0 }
 	status, _ := strconv.Atoi(texts[1])
-	r := replies.Received{Status: status, Header: map[string]string{}, From: from, Own: p.own, Body: body, Redirected: has("r"), Cut: has("c"), SignedOut: has("s")}
+	r := replies.Received{Status: status, Header: map[string]string{}, From: from, Own: p.own, Body: body, Redirected: has('r'), Cut: has('c'), SignedOut: has('s')}
 	headers := strings.Split(texts[2], string(partEnd))
 	for k := 0; k+1 < len(headers); k += 2 {
 		r.Header[headers[k]] = headers[k+1]

@@ -5,7 +5,6 @@ package jsontext
 
 import (
 	"errors"
-	"strconv"
 	"strings"
 	"unicode/utf16"
 	"unicode/utf8"
@@ -19,8 +18,10 @@ type Number string
 
 func (n Number) String() string { return string(n) }
 
+var errJSON = errors.New("found no JSON text in UTF-8")
+
 // Read reads one value: nil, bool, [Number], string, []any or map[string]any. Of members with
-// the same name the last one counts. The error tells the byte at which the text is no JSON.
+// the same name the last one counts.
 func Read(text string) (any, error) {
 	r := reader{text: text}
 	v := r.value(0)
@@ -28,7 +29,7 @@ func Read(text string) (any, error) {
 		r.bad = true
 	}
 	if r.bad || !utf8.ValidString(text) {
-		return nil, errors.New("no JSON at byte " + strconv.Itoa(r.at))
+		return nil, errJSON
 	}
 	return v, nil
 }
