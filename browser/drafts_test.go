@@ -5,6 +5,7 @@ package browser_test
 import (
 	"fmt"
 	"net/http"
+	"os"
 	"strings"
 	"testing"
 
@@ -143,4 +144,42 @@ func TestDraftsThatAreNotKept(t *testing.T) {
 	b.typeIn("to", "!")
 	b.becomes("false", `leanwicket.session(document.forms[0]).snapshot.keeps`)
 	require.False(t, strings.Contains(b.js(draftNotice), "keeps"))
+}
+
+// An acceptance is final at once: whoever reloads, closes the session or the tab, or goes on in the
+// very step in which it comes, or up to three seconds later, is not told that its outcome is not known.
+func TestAnAcceptanceIsFinalAtOnce(t *testing.T) {
+	b := scriptPage(t, draftForm, func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path == "/parcels" {
+			w.WriteHeader(http.StatusCreated)
+		}
+	})
+	const open = `openForm("/f.form", {account: "a7"}).then(s => { globalThis.s = s; return s.snapshot.submission + " " + (s.snapshot.draft ? "a draft" : "none") + " " + s.snapshot.offered.length })`
+	b.becomes("idle none 0", open)
+	delays := []int{0, 30, 400}
+	if os.Getenv("LONG") != "" {
+		delays = []int{0, 1, 5, 30, 100, 300, 600, 1100, 2000, 3000}
+	}
+	for _, way := range []string{"location.reload()", "s.close()", `location.href = "/?on"`, "open('/').close(), location.reload()"} {
+		for _, after := range delays {
+			b.js(fmt.Sprintf(`(() => {
+				s.edit("to", "Wren")
+				globalThis.gone = false
+				const go = () => { gone = true; %s }
+				const ends = s.observe(() => {
+					if (s.snapshot.submission !== "accepted") return
+					ends()
+					if (%d) setTimeout(go, %[2]d); else go()
+				})
+				s.submit()
+				return ""
+			})()`, way, after))
+			if way == "s.close()" {
+				b.becomes("true", "gone")
+			} else {
+				b.becomes("undefined function", "typeof gone + ' ' + typeof openForm")
+			}
+			require.Equal(t, "idle none 0", b.js(open), "%s after %d ms", way, after)
+		}
+	}
 }

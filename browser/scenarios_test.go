@@ -63,6 +63,7 @@ type backend struct {
 	held     map[string]chan struct{}
 	sent     []string // what came with each submission
 	wentTo   []string
+	broken   int // replies that broke: for each the page looks whether the address of the load redirects
 	finished chan struct{}
 }
 
@@ -97,6 +98,9 @@ func (b *backend) answer(w http.ResponseWriter, r *http.Request, kind string) {
 	}
 	a := b.answers[kind][n]
 	if a.Broken {
+		b.mu.Lock()
+		b.broken++
+		b.mu.Unlock()
 		panic(http.ErrAbortHandler)
 	}
 	for name, value := range a.Header {
@@ -137,7 +141,13 @@ func (b *backend) site(form *form.Form, page http.Handler) http.Handler {
 			b.mu.Unlock()
 			b.answer(w, r, "submit")
 		case matches(form.Prefill.URL, address):
-			b.answer(w, r, "load")
+			b.mu.Lock()
+			looks := b.broken > 0
+			b.broken = max(0, b.broken-1)
+			b.mu.Unlock()
+			if !looks {
+				b.answer(w, r, "load")
+			}
 		default:
 			for f := range form.Fields {
 				if field := &form.Fields[f]; field.Check.URL != "" && matches(field.Check.URL, address) {

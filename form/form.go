@@ -279,6 +279,16 @@ func (f *Form) Path(p Place) string {
 	return head + row + rest
 }
 
+// FirstFile is the path of the first field that takes a file, or nothing.
+func (f *Form) FirstFile() string {
+	for k := range f.Fields {
+		if f.Fields[k].Kind == KindFile {
+			return f.Fields[k].Path
+		}
+	}
+	return ""
+}
+
 // Group returns the head of the rows that a field is in, or false.
 func (f *Form) Group(id FieldID) (FieldID, bool) { return f.group[id], f.group[id] >= 0 }
 

@@ -54,6 +54,9 @@ func New(declared *form.Form, validator Validator, o Options) (*Handler, error) 
 	case o.Submit == nil:
 		return nil, fmt.Errorf("formhttp: found no Options.Submit for the form %s; right would be a function that stores what is submitted", declared.Name)
 	}
+	if file := declared.FirstFile(); file != "" && o.Script != "" {
+		return nil, fmt.Errorf("formhttp: found Options.Script for the form %s, whose field %s takes a file, and a script sends of a file its name alone; right would be no Script: then the browser itself sends the file", declared.Name, file)
+	}
 	h := &Handler{form: declared, validator: validator, o: o, open: map[string]int{}}
 	if h.o.Ledger == nil {
 		h.o.Ledger = memory.New(24 * time.Hour)
@@ -63,10 +66,8 @@ func New(declared *form.Form, validator Validator, o Options) (*Handler, error) 
 	}
 	if h.o.MaxBody == 0 {
 		h.o.MaxBody = 1 << 20
-		for _, f := range h.form.Fields {
-			if f.Kind == form.KindFile {
-				h.o.MaxBody = 32 << 20
-			}
+		if h.form.FirstFile() != "" {
+			h.o.MaxBody = 32 << 20
 		}
 	}
 	if h.secret = o.Secret; h.secret == nil {

@@ -461,7 +461,7 @@ export class Session extends EventTarget {
       bytes = body.bytes
       came = describe(response, body.cut)
     } catch {
-      if (!signal.aborted && await this.#redirects(signal)) came[2] = PART + "s"
+      if (!signal.aborted && await this.#redirects()) came[2] = PART + "s"
     }
     if (this.number !== number) return // the session has begun again
     this.#requests.delete(id)
@@ -469,12 +469,12 @@ export class Session extends EventTarget {
   }
 
   /**
-   * Whether the address of the load redirects. A browser hides a redirect to another site from a
-   * page, as if the connection had broken: whoever is sent there has to sign in.
-   * @param {AbortSignal} signal
+   * Whether the address of the load redirects, as far as that is told within a moment. A browser
+   * hides a redirect to another site from a page, as if the connection had broken: whoever is
+   * sent there has to sign in.
    */
-  async #redirects(signal) {
+  async #redirects() {
     if (!this.#newestLoad) return false
-    try { return (await this.#ask(this.#newestLoad, { signal, redirect: "manual" })).type === "opaqueredirect" } catch { return false }
+    try { return (await this.#ask(this.#newestLoad, { signal: AbortSignal.timeout(3000), redirect: "manual" })).type === "opaqueredirect" } catch { return false }
   }
 }

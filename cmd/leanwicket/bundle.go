@@ -96,6 +96,9 @@ func compileForms(paths []string) (list []bundledForm, err error) {
 		if err != nil {
 			return nil, err
 		}
+		if file := source.Form.FirstFile(); file != "" {
+			return nil, fmt.Errorf("%s: found the field %s, which takes a file, and a script sends of a file its name alone; right would be a page that the browser itself sends, without the script", path, file)
+		}
 		compiled, err := source.Form.MarshalBinary()
 		if err != nil {
 			return nil, err

@@ -13,6 +13,13 @@ import (
 	"leanwicket.dev/scenario"
 )
 
+// saysNo is what is told of forms that do not declare how their server refuses.
+const saysNo = `
+%s without refused.inBody: a 2xx whose body says no at its top (ok or success is
+false, or something stands at error or errors) leaves the outcome unknown. Where that is a
+refusal, say refused: {inBody: /errors}; where it is an acceptance, refused: {inBody: none}.
+`
+
 func checkCommand() *cobra.Command {
 	var strict bool
 	c := &cobra.Command{
@@ -31,7 +38,7 @@ summary (exit status 0, or 1 with --strict). A folder stands for every
 				return err
 			}
 			var wrong error
-			unwise := 0
+			unwise, undeclared := 0, 0
 			for _, file := range files {
 				source, err := declare.Open(file)
 				if err != nil {
@@ -44,10 +51,16 @@ summary (exit status 0, or 1 with --strict). A folder stands for every
 				form := source.Form
 				fmt.Fprintf(c.OutOrStdout(), "%s: form %s, %s; %s %s, with the button %s\n", file, form.Name, scenario.Plural(len(form.Fields), "field"),
 					form.Submit.Method, cmp.Or(form.Submit.URL, "to the page's own address"), strings.Join(form.Buttons, " or "))
+				if form.Submit.URL != "" && len(form.InBody) == 0 && !form.InBodyNone {
+					undeclared++
+				}
 				for _, advice := range source.Advice {
 					unwise++
 					fmt.Fprintf(c.OutOrStdout(), "  unwise  %s\n", advice.Error())
 				}
+			}
+			if undeclared > 0 {
+				fmt.Fprintf(c.OutOrStdout(), saysNo, scenario.Plural(undeclared, "form"))
 			}
 			switch {
 			case wrong != nil:

@@ -1,7 +1,6 @@
 package main
 
 import (
-	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -152,6 +151,6 @@ func standIn(log *slog.Logger) func(context.Context, formhttp.Submission) (repli
 	return func(_ context.Context, s formhttp.Submission) (replies.Response, error) {
 		id := "R-" + strconv.FormatInt(count.Add(1), 10)
 		log.Info("received", "id", id, "button", s.Button, "bytes", len(s.Body))
-		return replies.Response{Status: cmp.Or(map[string]int{http.MethodPost: http.StatusCreated}[s.Form.Submit.Method], http.StatusOK), Body: map[string]any{"id": id}}, nil
+		return replies.Accepting(s.Form, map[string]any{"id": id}), nil
 	}
 }
