@@ -45,10 +45,10 @@ export function load(at) {
     const { memory, begin, room, call, collect } = /** @type {any} */ (instance.exports)
     /** @type {Core} */
     const told = (number, now, what, ...texts) => {
+      const words = texts.filter(part => typeof part === "string")
       /** @type {Uint8Array[]} */
-      const bytes = texts.find(part => part instanceof Uint8Array), words = texts.filter(part => part !== bytes)
-      const parts = [what, ...[0, 1, 2, 3].map(k => words[k])].map(part => encoder.encode(typeof part === "string" ? part : ""))
-      parts.push(bytes instanceof Uint8Array ? bytes : new Uint8Array())
+      const parts = [what, ...[0, 1, 2, 3].map(k => words[k] ?? "")].map(word => encoder.encode(word))
+      parts.push(texts.find(part => typeof part !== "string") ?? new Uint8Array())
       collect(garbage)
       let to = room(parts.reduce((sum, part) => sum + part.length, 4 * parts.length))
       new Uint32Array(memory.buffer, to, parts.length).set(parts.map(part => part.length))
