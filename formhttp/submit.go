@@ -160,7 +160,7 @@ func (h *Handler) settle(w http.ResponseWriter, v *visit, try *lifecycle.Effect,
 		v.apply(lifecycle.Replied(try.Attempt, try.Try, reply))
 	}
 	if v.session.Activity() == lifecycle.ActivityWaiting { // a page without script sends nothing again by itself
-		v.says = h.form.Text(form.Message{ID: form.MessageUnsettledWait, Wait: max(reply.RetryAfter, h.form.Submit.ResendWait)})
+		v.says = h.form.Text(form.UnsettledUntil(max(reply.RetryAfter, h.form.Submit.ResendWait)))
 	}
 	key := v.key
 	if isOutcome(reply.Kind) {

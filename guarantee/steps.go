@@ -129,7 +129,9 @@ func (w *Watch) checkSince(e lifecycle.Event) {
 		w.broken(EditsSurvive, e.Path, "an edit after the newest attempt was not marked as one")
 	}
 	for _, id := range w.then.since {
-		if f, there := w.session.ByID(int(id)); there && !f.EditedSince() && !(isEdit && f.ID() == edited.ID()) {
+		f, there := w.session.ByID(int(id))
+		givenUp := there && e.Kind == lifecycle.EventResolve && e.Choice == lifecycle.ChooseTheirs && (f.Path() == e.Path || isRowOf(f.Path(), e.Path))
+		if there && !f.EditedSince() && !(isEdit && f.ID() == edited.ID()) && !givenUp {
 			w.broken(EditsSurvive, f.Path(), "it was forgotten that it was edited after the newest attempt: "+e.Kind.String())
 		}
 	}
@@ -386,15 +388,16 @@ func (w *Watch) checkSaid(e lifecycle.Event, effects []lifecycle.Effect, o outco
 	once("outdated", o.learnt && o.kind == lifecycle.ReplyOutdated && !refusedNow, said[form.MessageOutdated])
 	once("denied", o.replied && o.kind == lifecycle.ReplyDenied, said[form.MessageDenied])
 	nowUnsettled := o.unsettled || o.waiting && now.activity != lifecycle.ActivityWaiting
-	once("unsettled", nowUnsettled, said[form.MessageUnsettled]+said[form.MessageUnsettledWait]+said[form.MessageUnsettledRestored])
+	once("unsettled", nowUnsettled, said[form.MessageUnsettled]+said[form.MessageUnsettledWait]+said[form.MessageUnsettledLater]+said[form.MessageUnsettledRestored])
 	if sent && !(e.Kind == lifecycle.EventElapsed && o.timer == lifecycle.TimerWait) {
 		w.paused = false
 	}
 	firstPause := o.waiting && now.activity == lifecycle.ActivityWaiting && !w.paused
-	once("waiting", firstPause, said[form.MessageWaiting])
+	once("waiting", firstPause, said[form.MessageWaiting]+said[form.MessageWaitingLater])
 	w.paused = w.paused || firstPause
 	loadFails := e.Kind == lifecycle.EventLoadFailed || e.Kind == lifecycle.EventElapsed && w.then.facts.prefill == lifecycle.PrefillLoading && now.prefill != lifecycle.PrefillLoading
-	once("a failed load", loadFails, said[form.MessageLoadFailed])
+	once("a failed load", loadFails && !e.Denied, said[form.MessageLoadFailed])
+	once("a denied load", loadFails && e.Denied, said[form.MessageLoadDenied])
 	pressed := (e.Kind == lifecycle.EventSubmit || e.Kind == lifecycle.EventRetry) && w.then.facts.activity == lifecycle.ActivityIdle && now.ignored == w.then.facts.ignored
 	if pressed && !sent && now.activity == lifecycle.ActivityIdle && blocked != 1 {
 		w.broken(SaidOnce, "", "blocked was said "+strconv.Itoa(blocked)+" times")

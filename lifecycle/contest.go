@@ -20,14 +20,23 @@ func (s *Session) resolve(path string, choice Choice) error {
 		return nil
 	}
 	s.beginEdit()
+	s.byEdit = false // to take what is saved is no edit
 	if group := s.cells[i].field; s.form.Fields[group].Kind == form.KindRows {
 		s.takeBaseRows(group)
-		s.editedRows(group)
-		return nil
 	}
-	s.take(i, s.cells[i].baseline)
-	s.edited(i)
+	s.takeSaved(i)
 	return nil
+}
+
+// takeSaved takes what is saved at a cell, which follows the loads from then on.
+func (s *Session) takeSaved(i int32) {
+	if s.form.Fields[s.cells[i].field].Kind != form.KindRows {
+		s.take(i, s.cells[i].baseline)
+	}
+	s.unmark(i, bitEdited|bitRowsEdited|bitContested|bitRestored|bitStays)
+	s.dropIssuesOf(i)
+	s.dropCheck(i)
+	s.revise(i)
 }
 
 // takeBaseRows replaces a group's rows by those that are saved.
@@ -36,9 +45,7 @@ func (s *Session) takeBaseRows(group form.FieldID) {
 	s.setRows(group, base)
 	for _, r := range base {
 		for i := range s.cellsOf(r) {
-			s.take(i, s.cells[i].baseline)
-			s.reviseDependent(i)
-			s.unmark(i, bitContested)
+			s.takeSaved(i)
 		}
 	}
 	s.freeRows(group)

@@ -113,6 +113,9 @@ func (s *Session) edited(i int32) {
 	s.dropIssuesOf(i)
 	s.dropCheck(i)
 	s.revise(i)
+	if s.isAsSaved(i) { // also where the saved answers do not ask it
+		s.unmark(i, bitContested)
+	}
 	s.startCheck(i)
 }
 

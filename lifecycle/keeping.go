@@ -10,6 +10,7 @@ type Restored struct {
 	Values  []Kept      // of fields by their path; of rows that were as saved by the place of the row
 	Groups  []KeptGroup // those that are kept whole
 	Attempt *KeptAttempt
+	Version string // the version that was known, of a form that replaces; empty means that none was
 }
 
 // Kept is one answer that an earlier page kept: what was typed, and the value
@@ -56,6 +57,9 @@ func (s *Session) Kept() (kept *Restored, more bool) {
 		return nil, false
 	}
 	kept = &Restored{}
+	if !s.form.Submit.Creates() {
+		kept.Version = s.version
+	}
 	if s.attempt.number > 0 && s.attempt.outcome == OutcomeOpen {
 		if more = s.sentPrivate(); !more {
 			a := s.Attempt()

@@ -60,6 +60,7 @@ func (s *Session) wasSent(i int32, incoming form.Value) bool {
 // mergeAnswers merges a body into the form: plain values first, then rows, then
 // the answers in rows; then what is asked is decided, and last what is contested.
 func (s *Session) mergeAnswers(answers []form.Answer, m merging) {
+	s.byEdit = false // what a merge brings back is not brought back by an edit of the same step
 	s.mergeCells(answers, m, false)
 	var contested []form.FieldID
 	for _, group := range s.form.Groups() {

@@ -16,6 +16,7 @@ func (s *Session) restored(r *Restored) error {
 		return ErrNotFirst
 	}
 	t := taking{session: s, whole: make([]bool, s.form.GroupCount())}
+	s.version = r.Version
 	for k := range r.Groups {
 		t.group(&r.Groups[k])
 	}
@@ -224,6 +225,9 @@ func (t *taking) attempt(kept *KeptAttempt) {
 	s.attempt = attempt{
 		number: 1, key: kept.Key, button: int32(button), version: kept.Version,
 		unsure: true, adopted: true,
+	}
+	if s.version == "" {
+		s.version = kept.Version
 	}
 	s.adoptedKey, s.seed = kept.Key, s.seed.after(kept.Key)
 	s.tries = append(s.tries[:0], tryCancelled)

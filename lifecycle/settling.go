@@ -60,7 +60,10 @@ func (s *Session) startRepeat(follow bool) {
 // pause waits before an automatic repeat, if there may be one more.
 func (s *Session) pause(retryAfter time.Duration) {
 	policy := &s.form.Submit
-	wait := max(policy.ResendWait, retryAfter)
+	wait := policy.ResendWait
+	if retryAfter > wait {
+		wait = retryAfter
+	}
 	if int(s.attempt.repeats) >= policy.ResendTimes || wait > policy.ResendLongest {
 		s.unsettle(form.UnsettledUntil(wait))
 		return
@@ -221,14 +224,14 @@ func (s *Session) firstServerIssue() form.Place {
 // settleOutdated loads the newest answers; the applicant then chooses where
 // they meet an edit. A form that loads nothing takes it as a refusal.
 func (s *Session) settleOutdated(r *Reply) {
+	s.follow = false
 	if s.form.Prefill.URL == "" {
 		s.version = "" // no load brings a newer one: to send again is the applicant's decision
 		s.settleRefused(r)
 		return
 	}
 	s.attempt.outcome, s.newestOutcome = OutcomeOutdated, OutcomeOutdated
-	s.follow = false
-	s.mergeDeferred()
+	s.dropDeferred() // the newest values are asked about, and these with them
 	s.load.needs |= needOutdated
 	s.startLoad()
 	s.say(form.Message{ID: form.MessageOutdated}, Assertive)

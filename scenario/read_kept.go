@@ -85,12 +85,15 @@ func (p *scenarioReader) kept(n *document.Node) {
 	if n == nil {
 		return
 	}
-	p.Map(n, "values", "baseline", "attempt", "contested")
+	p.Map(n, "values", "baseline", "attempt", "contested", "version")
 	k := keptReader{
 		scenarioReader: p, values: p.keptPart(n.Get("values")), baseline: p.keptPart(n.Get("baseline")), sent: p.keptPart(nil),
 		contested: map[string]bool{}, kept: &lifecycle.Restored{},
 	}
 	k.opened, _ = lifecycle.Open(p.form(), lifecycle.Seed{})
+	if v := n.Get("version"); v != nil {
+		k.kept.Version = p.Text(v)
+	}
 	if c := n.Get("contested"); c != nil {
 		for _, item := range p.List(c) {
 			if _, ok := p.path(p.Text(item), item); ok {

@@ -1,6 +1,7 @@
 package scenario
 
 import (
+	"bytes"
 	"strings"
 	"testing"
 	"testing/fstest"
@@ -46,7 +47,9 @@ func check(t *testing.T, rules map[string]rule) {
 			}
 			s, err := NewReader(files).File("s.scenario.yaml")
 			require.NoError(t, err)
-			result, steps := Record(s, nil)
+			var record bytes.Buffer
+			result, steps := Record(s, &record)
+			replays(t, s, record.Bytes())
 			if !result.Passed() {
 				var table strings.Builder
 				WriteResult(&table, result, steps, Style{})

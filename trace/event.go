@@ -71,7 +71,7 @@ func (w *Writer) event(e *lifecycle.Event) []byte {
 	if e.Kind == lifecycle.EventMoveRow {
 		o.str("to", e.To) // a path has no private words
 	} else {
-		o.str("to", w.words(e.To))
+		o.str("to", w.destination(e.To))
 	}
 	switch e.Kind {
 	case lifecycle.EventResolve:
@@ -148,7 +148,7 @@ func (w *Writer) reply(r *lifecycle.Reply) []byte {
 		o.raw("values", w.answers(r.Values))
 	}
 	o.str("version", r.Version)
-	o.str("to", w.words(r.To))
+	o.str("to", w.destination(r.To))
 	if r.RetryAfter >= 0 {
 		o.num("retryAfter", r.RetryAfter.Milliseconds()+1) // 0 is not given
 	}

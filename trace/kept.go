@@ -115,6 +115,7 @@ func (w *Writer) kept(r *lifecycle.Restored) []byte {
 		}
 		o.raw("groups", array(groups))
 	}
+	o.str("version", r.Version)
 	if a := r.Attempt; a != nil {
 		var attempt object
 		attempt.str("button", a.Button)
@@ -183,7 +184,7 @@ func numbers(list []int32) []byte {
 }
 
 func (r *eventReader) kept(o map[string]any) *lifecycle.Restored {
-	kept := &lifecycle.Restored{Values: r.keptAnswers(o["values"])}
+	kept := &lifecycle.Restored{Values: r.keptAnswers(o["values"]), Version: str(o, "version")}
 	for _, item := range asList(o["groups"]) {
 		g, ok := item.(map[string]any)
 		if !ok {

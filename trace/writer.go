@@ -24,6 +24,7 @@ type Writer struct {
 	session *lifecycle.Session
 	tokens  map[form.Value]string
 	secrets []string // private values as text, so that nobody's words repeat them
+	told    map[string]string // destinations as they were written first: they are written so again
 	state   []byte
 	err     error
 }
@@ -31,7 +32,8 @@ type Writer struct {
 // NewWriter begins the trace of a session that has just been opened. An error of writing
 // is returned by the next [Writer.Step] and by [Writer.Err].
 func NewWriter(out io.Writer, s *lifecycle.Session, opening []lifecycle.Effect) *Writer {
-	w := &Writer{out: out, form: s.Form(), session: s, tokens: map[form.Value]string{}}
+	w := &Writer{out: out, form: s.Form(), session: s, tokens: map[form.Value]string{}, told: map[string]string{}}
+	w.told[w.form.Accepted.To] = w.form.Accepted.To // everybody can read it in the form
 	var header object
 	header.num("trace", Version)
 	header.str("form", w.form.Name)
@@ -121,6 +123,17 @@ func (w *Writer) words(text string) string {
 	return text
 }
 
+// destination covers an address that repeats a private value, unless it was written before that
+// was typed: a replay, which knows no private value, goes by what was written.
+func (w *Writer) destination(to string) string {
+	written, known := w.told[to]
+	if !known {
+		written = w.words(to)
+		w.told[to] = written
+	}
+	return written
+}
+
 // effects writes each effect as a few words. What a send carries follows from
 // the state.
 func (w *Writer) effects(effects []lifecycle.Effect) []byte {
@@ -159,9 +172,9 @@ func (w *Writer) effect(e *lifecycle.Effect) string {
 	case lifecycle.EffectDisarm:
 		text += " " + number(int64(e.Timer)) + " " + e.Of.String()
 	case lifecycle.EffectAsk:
-		text += " " + e.Reason.String() + " to " + w.words(e.To)
+		text += " " + e.Reason.String() + " to " + w.destination(e.To)
 	case lifecycle.EffectLeave, lifecycle.EffectNavigate:
-		text += " to " + w.words(e.To)
+		text += " to " + w.destination(e.To)
 	case lifecycle.EffectGuardUnload:
 		text += map[bool]string{true: " on", false: " off"}[e.On]
 	case lifecycle.EffectFocus:

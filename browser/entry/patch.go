@@ -172,7 +172,7 @@ func matters(id form.MessageID) string {
 	switch id {
 	case form.MessageBlockedUnchanged, form.MessageBlockedReceived, form.MessageBlockedContested, form.MessageAccepted:
 		return "act"
-	case form.MessageBlockedLoading, form.MessageBlockedPrefillMissing, form.MessageLoadFailed, form.MessageRestoredWaiting:
+	case form.MessageBlockedLoading, form.MessageBlockedPrefillMissing, form.MessageLoadFailed, form.MessageLoadDenied, form.MessageRestoredWaiting:
 		return "prefill"
 	}
 	return "submission"

@@ -119,7 +119,7 @@ func (a *Account) newPage(kept *lifecycle.Restored) {
 	}
 	a.tookOver = kept.Attempt != nil
 	a.base, a.attempts, a.settled = base, kept.Attempt != nil, false
-	a.loaded, a.version = false, kept.Attempt != nil && kept.Attempt.Version != ""
+	a.loaded, a.version = false, kept.Version != "" || kept.Attempt != nil && kept.Attempt.Version != ""
 }
 
 // before forgets what needs no protection any more: a value that is as saved, and
@@ -225,10 +225,11 @@ func (a *Account) resolved(e *lifecycle.Event, cell string) {
 		a.rowsMine = true
 	case e.Choice == lifecycle.ChooseMine:
 	case e.Path == "crew":
-		a.marks, a.removed, a.rowsMine, a.acted = map[string]string{}, map[string]bool{}, false, true
+		a.marks, a.removed, a.rowsMine, a.rowsSince, a.acted = map[string]string{}, map[string]bool{}, false, false, true
 	default:
 		a.acted = true
 		delete(a.typed, e.Path)
+		delete(a.since, e.Path)
 		delete(a.marks, cell)
 	}
 }
@@ -274,7 +275,13 @@ func (a *Account) arrives(e *lifecycle.Event) {
 			delete(a.typed, path)
 		}
 	}
-	a.arrived = &loadedRecord{e.Version, body, a.versionWas == e.Version && (a.open != "" || a.s.Activity() != lifecycle.ActivityIdle)}
+	a.arrived = &loadedRecord{e.Version, body, a.versionWas == e.Version && a.holdsBack()}
+}
+
+// holdsBack reports whether an answer that arrives waits: an attempt is open. The first load of a page that
+// has taken one over waits only while a try is in flight.
+func (a *Account) holdsBack() bool {
+	return a.s.Activity() != lifecycle.ActivityIdle || a.open != "" && (!a.tookOver || a.loaded)
 }
 
 // merges sees by the version whether a load that has arrived is merged.
@@ -283,7 +290,7 @@ func (a *Account) merges() {
 		a.arrived.waits = false // what waited is merged before what the reply says
 	}
 	if a.arrived != nil && a.arrived.waits {
-		a.arrived.waits = a.open != "" || a.s.Activity() != lifecycle.ActivityIdle
+		a.arrived.waits = a.holdsBack()
 	}
 	if a.arrived == nil || a.arrived.waits || a.s.Version() != a.arrived.version {
 		return

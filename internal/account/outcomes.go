@@ -10,7 +10,12 @@ import (
 // learns is a reply that counts.
 func (a *Account) learns(e *lifecycle.Event, before *screen) {
 	switch e.Reply.Kind {
-	case lifecycle.ReplyRefused, lifecycle.ReplyOutdated:
+	case lifecycle.ReplyOutdated:
+		a.open = ""
+		if a.rules.form.Prefill.URL != "" {
+			a.arrived = nil // the newest values are loaded, and asked about
+		}
+	case lifecycle.ReplyRefused:
 		a.open = ""
 	case lifecycle.ReplyDenied:
 		if e.Try == 1 && !a.takenOver() {
