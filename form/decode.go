@@ -59,6 +59,10 @@ func ScalarOf(v any) (Value, bool) {
 		return Text(v), true
 	case float64:
 		return NumberFromFloat(v)
+	case int: // of a record that a program has made
+		return Number(int64(v), 0), true
+	case int64:
+		return Number(v, 0), true
 	case interface{ String() string }: // json.Number
 		return NumberFromText(v.String())
 	default:

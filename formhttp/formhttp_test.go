@@ -1,6 +1,7 @@
 package formhttp_test
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/base64"
@@ -137,7 +138,7 @@ func (s *site) get() page {
 // post sends the form as a browser would, with the key of the page.
 func (s *site) post(values url.Values) page {
 	if !values.Has("leanwicket-key") {
-		values.Set("leanwicket-key", s.key)
+		values.Set("leanwicket-key", cmp.Or(s.key, "of-no-page"))
 	}
 	r, err := http.NewRequest(http.MethodPost, s.server.URL+"/stay", strings.NewReader(values.Encode()))
 	require.NoError(s.t, err)
@@ -273,6 +274,7 @@ func TestJSONClients(t *testing.T) {
 		r, err := http.NewRequest(http.MethodPost, s.server.URL+"/stay", strings.NewReader(body))
 		require.NoError(t, err)
 		r.Header.Set("Content-Type", "application/json")
+		r.Header.Set("Idempotency-Key", "of-this-test")
 		p := s.do(r)
 		var problem map[string]any
 		require.NoError(t, json.Unmarshal([]byte(p.text), &problem))

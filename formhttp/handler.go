@@ -202,7 +202,7 @@ func (h *Handler) record(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	if version != "" {
-		w.Header().Set("ETag", version)
+		w.Header().Set("ETag", tagOf(version))
 	}
 	w.Header().Set("Content-Type", "application/json")
 	_, _ = w.Write(body)
@@ -240,12 +240,14 @@ func (h *Handler) arrive(r *http.Request) (v *visit, turnedAway *replies.Respons
 // begin opens a session for somebody who is admitted, with the saved record where there is one.
 func (h *Handler) begin(r *http.Request) *visit {
 	missing := false
-	v := h.opened(r, func(request lifecycle.RequestID) lifecycle.Event {
-		loaded, err := h.load(r, request)
+	var record map[string]any
+	v := h.opened(r, func(request lifecycle.RequestID) (loaded lifecycle.Event) {
+		var err error
+		record, loaded, err = h.load(r, request)
 		missing = errors.Is(err, fs.ErrNotExist)
 		return loaded
 	})
-	v.missing = missing
+	v.missing, v.record = missing, record
 	return v
 }
 
@@ -272,15 +274,15 @@ func (h *Handler) saved(r *http.Request) (record map[string]any, version string,
 	return record, version, err
 }
 
-func (h *Handler) load(r *http.Request, request lifecycle.RequestID) (lifecycle.Event, error) {
+func (h *Handler) load(r *http.Request, request lifecycle.RequestID) (map[string]any, lifecycle.Event, error) {
 	if h.o.Load == nil {
-		return lifecycle.Loaded(request, nil, ""), nil
+		return nil, lifecycle.Loaded(request, nil, ""), nil
 	}
 	record, version, err := h.saved(r)
 	if err != nil {
-		return lifecycle.LoadFailed(request, "the application"), err
+		return nil, lifecycle.LoadFailed(request, "the application"), err
 	}
-	return lifecycle.Loaded(request, replies.Values(h.form, record), version), nil
+	return record, lifecycle.Loaded(request, replies.Values(h.form, record), version), nil
 }
 
 func (h *Handler) post(w http.ResponseWriter, r *http.Request) {
@@ -306,8 +308,14 @@ func (h *Handler) post(w http.ResponseWriter, r *http.Request) {
 		h.turnAway(w, r, sent, replies.Response{Status: http.StatusUnauthorized, Body: map[string]any{"title": "Somebody else has signed in here since this page was opened. Nothing was stored: sign in as before, or open the form again."}})
 		return
 	}
+	if !h.form.Submit.Creates() && !isCondition(sent.version) {
+		h.refuse(w, r, nil, http.StatusBadRequest, fmt.Sprintf("If-Match has %.40q, which is no entity tag: right would be the ETag of the record, in its quotes. Nothing was stored.", sent.version))
+		return
+	}
 	v := h.begin(r)
+	v.account, v.condition = sent.account, sent.version
 	v.fill(sent)
+	h.refuseUnknown(v, sent)
 	if len(sent.wrong) > 0 {
 		h.refuseWrong(w, v, sent)
 		return
@@ -316,10 +324,15 @@ func (h *Handler) post(w http.ResponseWriter, r *http.Request) {
 		h.refuse(w, r, v, http.StatusBadRequest, "The submission key has to be one to 255 visible ASCII characters. Nothing was stored.")
 		return
 	}
-	v.key, v.sentVersion = cmp.Or(sent.key, newKey()), sent.version
+	v.key = cmp.Or(sent.key, newKey())
+	v = h.chooses(v, sent)
 	if sent.change != nil {
 		v.apply(*sent.change)
 		h.render(w, http.StatusOK, v)
+		return
+	}
+	if h.needsVersion(v, sent) {
+		h.unversioned(w, v, sent)
 		return
 	}
 	account := h.principal(r)
@@ -332,7 +345,19 @@ func (h *Handler) post(w http.ResponseWriter, r *http.Request) {
 	h.submit(w, v, sent)
 }
 
-// goodKey reports whether a key can be kept; none at all is drawn here.
+// lacksKey is why a submission without a key is not worked on; empty where it is. A page always has one.
+func (h *Handler) lacksKey(s *sent) string {
+	switch {
+	case s.key != "" || s.json && h.o.KeylessJSON:
+		return ""
+	case s.json:
+		return "The submission has no Idempotency-Key, so that a repeat would be stored twice. Nothing was stored: send a random one, the same for each repeat."
+	default:
+		return "The page had no submission key, so that a second click would be stored twice. Nothing was stored. The page has a key now: send it again."
+	}
+}
+
+// goodKey reports whether a key can be kept.
 func goodKey(key string) bool {
 	return len(key) <= 255 && !strings.ContainsFunc(key, func(c rune) bool { return c <= ' ' || c > '~' })
 }
@@ -344,9 +369,9 @@ func (h *Handler) principal(r *http.Request) string {
 	return h.o.Principal(r)
 }
 
-// account is the digest of a request's account; empty where there is no Principal.
+// account is the digest of a request's account; empty where there is none.
 func (h *Handler) account(r *http.Request) string {
-	if h.o.Principal == nil {
+	if h.principal(r) == "" {
 		return ""
 	}
 	digest := hmac.New(sha256.New, h.secret)

@@ -24,6 +24,9 @@ import (
 
 // as sends a form as an account, and gives the page.
 func (s *site) as(account string, values url.Values) page {
+	if !values.Has("leanwicket-key") {
+		values.Set("leanwicket-key", "of-"+account)
+	}
 	r, err := http.NewRequest(http.MethodPost, s.server.URL+"/stay", strings.NewReader(values.Encode()))
 	require.NoError(s.t, err)
 	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
@@ -109,10 +112,18 @@ func TestNamesOfControls(t *testing.T) {
 }
 
 func (s *site) json(body string) int {
-	response, err := http.Post(s.server.URL+"/stay", "application/json", strings.NewReader(body))
+	response, err := s.postJSON(body)
 	require.NoError(s.t, err)
 	defer response.Body.Close()
 	return response.StatusCode
+}
+
+func (s *site) postJSON(body string) (*http.Response, error) {
+	r, err := http.NewRequest(http.MethodPost, s.server.URL+"/stay", strings.NewReader(body))
+	require.NoError(s.t, err)
+	r.Header.Set("Content-Type", "application/json")
+	r.Header.Set("Idempotency-Key", strconv.Itoa(len(body)))
+	return s.server.Client().Do(r)
 }
 
 // One who opens a thousand keys at once, or sends very slowly, keeps nobody else
@@ -163,7 +174,7 @@ func TestGreedyAndSlowClients(t *testing.T) {
 // nor in that of the form.
 func TestTwoSlashesAreNoHost(t *testing.T) {
 	s := newSite(t, stayForm, accept, nil)
-	r, err := http.NewRequest(http.MethodPost, s.server.URL+"//elsewhere.example/x", strings.NewReader("vessel=Heron"))
+	r, err := http.NewRequest(http.MethodPost, s.server.URL+"//elsewhere.example/x", strings.NewReader("vessel=Heron&leanwicket-key=k"))
 	require.NoError(t, err)
 	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
 	p := s.do(r)
@@ -285,6 +296,6 @@ func TestPanicsAreLoggedWithoutTheirWords(t *testing.T) {
 	require.Equal(t, 500, s.json(`{"vessel": "Secret Heron"}`))
 	require.NotContains(t, log.String(), "Secret")
 	require.Contains(t, log.String(), "TestPanicsAreLoggedWithoutTheirWords")
-	_, err := http.Post(s.server.URL+"/stay", "application/json", strings.NewReader(`{"vessel": "Abort"}`))
+	_, err := s.postJSON(`{"vessel": "Abort"}`)
 	require.Error(t, err)
 }

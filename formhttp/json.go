@@ -4,11 +4,13 @@ import (
 	"bytes"
 	"cmp"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"leanwicket.dev/form"
 	"leanwicket.dev/internal/markup"
@@ -29,6 +31,9 @@ func (h *Handler) readJSON(r *http.Request, s *sent) error {
 	if err != nil {
 		return err
 	}
+	if !utf8.Valid(text) {
+		return errors.New("the body is no UTF-8")
+	}
 	var body map[string]any
 	decoder := json.NewDecoder(bytes.NewReader(text))
 	decoder.UseNumber()
@@ -44,6 +49,7 @@ func (h *Handler) readJSON(r *http.Request, s *sent) error {
 	types := typeCheck{form: h.form}
 	types.object(body)
 	s.wrong = types.wrong
+	s.beyond = appendBeyond(nil, h.form, body, "", "")
 	answers := replies.Values(h.form, body)
 	if len(answers) > h.o.MaxFields || types.rows > maxRows {
 		return errTooMany

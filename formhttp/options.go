@@ -14,7 +14,9 @@ import (
 
 // Options are what a form needs from its application.
 type Options struct {
-	// Load returns the saved record, and its version, for a form that has a prefill. An error that
+	// Load returns the saved record, and its version, for a form that has a prefill. The version
+	// travels as an entity tag (RFC 9110, section 8.8.3), quoted where it is not. A form that
+	// replaces is then not sent without one: whoever sends none is answered with 428. An error that
 	// is [fs.ErrNotExist] says that there is no such record, which is answered with 404. Where Load
 	// itself is nil, the page opens with the defaults.
 	Load func(r *http.Request) (record map[string]any, version string, err error)
@@ -23,7 +25,9 @@ type Options struct {
 	// replies reads, 412 where the version is no longer the newest, 401. An error,
 	// like a panic, is answered with 500, and the key is released. With a
 	// [ledger.Transactional] store the work takes effect only where its answer is an
-	// acceptance, and may be done more than once, of which one takes effect.
+	// acceptance, and may be done more than once, of which one takes effect. The headers of the
+	// answer are passed on, also to a repeat: several of one name, such as Set-Cookie, stand in
+	// one text, a line each.
 	Submit func(ctx context.Context, s Submission) (replies.Response, error)
 	// Admit is asked before anything is loaded or worked on: an answer, such as 401 where
 	// nobody is signed in, turns the request away; nil goes on. Of what was posted everything
@@ -68,10 +72,27 @@ type Options struct {
 	// Log is told what failed; nil means slog.Default.
 	Log *slog.Logger
 
+	// KeylessJSON admits a submission in JSON without an Idempotency-Key. Such a one is worked on
+	// each time it is sent.
+	KeylessJSON bool
+	// UnknownMembers says what becomes of members of a JSON body that the form does not have.
+	UnknownMembers UnknownMembers
+
 	MaxBody   int64 // bytes of a request's body; 0 means 1 MiB, with a file 32 MiB
 	MaxFields int   // controls in a request; 0 means 10,000
 	MaxOpen   int   // submissions of one account that are worked on at once; 0 means 20. Without Principal there is no limit: behind a proxy all addresses are one
 }
+
+// UnknownMembers says what becomes of members of a JSON body that the form does not have.
+type UnknownMembers uint8
+
+const (
+	// RefuseUnknown answers them with 422 and their names, unless they are as the saved record has
+	// them: whoever replaces a record sends all of it.
+	RefuseUnknown UnknownMembers = iota
+	// IgnoreUnknown leaves them out.
+	IgnoreUnknown
+)
 
 // Submission is one submission that the form has accepted.
 type Submission struct {
@@ -79,7 +100,7 @@ type Submission struct {
 	Request *http.Request
 	Button  string
 	Key     string
-	Version string // what the values are based on; empty means that it is unknown
+	Version string // what the values are based on, as Load has it; empty means that it is unknown
 	Body    []byte // JSON: the record, or with PATCH a merge patch
 }
 

@@ -30,7 +30,7 @@ var pageStyle = palette.CSS() + pageRules
 // Parts are the names of the templates that make the page; Options.Page can
 // define any of them anew.
 func Parts() []string {
-	return []string{"page", "head", "summary", "form", "field", "rows", "row", "control", "issues", "help", "buttons", "notice"}
+	return []string{"page", "head", "summary", "form", "choices", "field", "rows", "row", "control", "issues", "help", "buttons", "notice"}
 }
 
 // newPage joins the page's templates with those of the application, which may call further ones of
@@ -55,13 +55,16 @@ func newPage(own *template.Template) (*template.Template, error) {
 // showsWhatIsSaid is an error where a page leaves out what it has to say. A page that needs what
 // only a request has cannot be looked at beforehand.
 func showsWhatIsSaid(page *template.Template) error {
-	const wrong, notice = "whatiswrong", "whatissaid"
+	const wrong, notice, choice = "whatiswrong", "whatissaid", "whatischosen"
 	var text strings.Builder
 	err := page.ExecuteTemplate(&text, "page", pageView{
-		Own: map[string]any{}, Buttons: []buttonView{{}}, Wrong: 1, Heading: wrong, Summary: []summaryView{{"x", wrong}}, Notice: notice,
+		Own: map[string]any{}, Buttons: []buttonView{{}}, Wrong: 1, Heading: wrong, Summary: []summaryView{{"x", wrong}}, Notice: notice, Choices: []choiceView{{Mine: choice}},
 	})
 	if err == nil && !(strings.Contains(text.String(), wrong) && strings.Contains(text.String(), notice)) {
 		return errors.New(`the template page does not show what is wrong, or what is said; right would be {{template "summary" .}} and {{template "notice" .}} in it`)
+	}
+	if err == nil && !strings.Contains(text.String(), choice) {
+		return errors.New(`the template form does not show what was changed elsewhere; right would be {{template "choices" .}} in it`)
 	}
 	return nil
 }
@@ -84,6 +87,8 @@ type pageView struct {
 	Receipt              string // the address of what was received
 	Summary              []summaryView
 	FormIssues           []lifecycle.Issue
+	Choices              []choiceView // what was changed elsewhere, and differs from what was typed
+	ContestedKey         string
 	Fields               []fieldView
 	Buttons              []buttonView
 	ids                  markup.IDs
@@ -172,9 +177,9 @@ func (h *Handler) view(v *visit) pageView {
 	f := h.form
 	p := pageView{
 		Title: cmp.Or(f.Title, f.Name), Lang: cmp.Or(f.Lang, "en"), Name: f.Name, Style: template.CSS(h.style), Styles: h.o.Styles, Scripts: h.o.Scripts,
-		Action: v.address(), Key: v.key, Version: v.version(v.session.Version()),
+		Action: v.address(), Key: v.key, Version: cmp.Or(v.condition, tagOf(v.session.Version())), Choices: h.choiceViews(v), ContestedKey: markup.Contested,
 		Script: h.o.Script, Compiled: v.home + "?" + markup.Compiled, Given: h.given(v.request),
-		ids: v.ids, FormID: v.ids.Form(), SummaryID: v.ids.Summary(), NoticeID: v.ids.Notice(), AccountName: markup.Account, Account: h.account(v.request), KeyName: markup.Key, VersionKey: markup.Version,
+		ids: v.ids, FormID: v.ids.Form(), SummaryID: v.ids.Summary(), NoticeID: v.ids.Notice(), AccountName: markup.Account, Account: cmp.Or(v.account, h.account(v.request)), KeyName: markup.Key, VersionKey: markup.Version,
 	}
 	if h.o.Own != nil && v.home == "" { // the page around a fragment has its own
 		p.Own = h.o.Own(v.request)

@@ -29,9 +29,11 @@ func (h *Handler) turnAway(w http.ResponseWriter, r *http.Request, sent *sent, w
 	if !goodKey(sent.key) {
 		sent.key = ""
 	}
-	v.key, v.sentVersion = cmp.Or(sent.key, newKey()), sent.version
+	// The page stays that of who opened it: another account's second press is turned away as well, and
+	// who signs in again as the same person goes on.
+	v.key, v.account, v.condition = cmp.Or(sent.key, newKey()), sent.account, sent.version
 	w.Header().Set("Idempotency-Key", v.key)
-	h.settle(w, v, v.send(sent.button), answer)
+	h.settle(w, v, sent, v.send(sent.button), answer)
 }
 
 // keepOut answers a request to read as Options.Admit says: with its status, and where that is a

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 
 	"leanwicket.dev/form"
@@ -39,6 +40,10 @@ func (notAnOutcome) Error() string { return "the application's answer settles no
 func (h *Handler) submit(w http.ResponseWriter, v *visit, sent *sent) {
 	w.Header().Set("Idempotency-Key", v.key) // so that client and logs can tell which it was
 	try := v.send(sent.button)
+	if why := h.lacksKey(sent); why != "" && try != nil {
+		h.refuse(w, v.request, v, http.StatusBadRequest, why)
+		return
+	}
 	got, replayed, err := ledger.Once(v.request.Context(), h.o.Ledger, h.reservation(v, sent), h.o.Once, func(ctx context.Context) (ledger.Response, error) {
 		if try == nil {
 			return ledger.Response{}, errHeld
@@ -79,7 +84,7 @@ func (h *Handler) submit(w http.ResponseWriter, v *visit, sent *sent) {
 	if replayed {
 		w.Header().Set("Leanwicket-Repeat", "true")
 	}
-	h.settle(w, v, try, got)
+	h.settle(w, v, sent, try, got)
 }
 
 // failed tells that nothing was stored; why is for the log alone.
@@ -94,7 +99,7 @@ func (h *Handler) work(ctx context.Context, v *visit, try *lifecycle.Effect) (le
 	if err := h.valid(body); err != nil {
 		return ledger.Response{}, fmt.Errorf("the schema refuses what the form accepts: %w", err)
 	}
-	response, err := h.ask(ctx, Submission{Form: h.form, Request: v.request, Button: try.Button, Key: v.key, Version: v.version(try.Version), Body: body})
+	response, err := h.ask(ctx, Submission{Form: h.form, Request: v.request, Button: try.Button, Key: v.key, Version: v.version(), Body: body})
 	if err != nil {
 		return ledger.Response{}, err
 	}
@@ -140,17 +145,29 @@ func isOutcome(kind lifecycle.ReplyKind) bool {
 	return kind == lifecycle.ReplyAccepted || kind == lifecycle.ReplyRefused || kind == lifecycle.ReplyOutdated
 }
 
-// passOn gives the client the headers that it gets of the application's answer.
+// ownHeaders are those that say what the handler itself writes.
+var ownHeaders = []string{"Content-Type", "Content-Length", "Content-Encoding", "Transfer-Encoding", "Connection", "Idempotency-Key"}
+
+// passOn gives the client the headers of the application's answer, each of several lines of one
+// name, unless they are the handler's own.
 func passOn(w http.ResponseWriter, answer ledger.Response, location bool) {
-	for _, name := range []string{"Retry-After", "ETag", "Location", "WWW-Authenticate"} {
-		if value := answer.Header[name]; value != "" && (location || name != "Location") {
-			w.Header().Set(name, value)
+	for name, text := range answer.Header {
+		name = http.CanonicalHeaderKey(name)
+		if slices.Contains(ownHeaders, name) || name == "Location" && !location {
+			continue
+		}
+		if name == "Etag" {
+			text = tagOf(text)
+		}
+		w.Header().Del(name)
+		for line := range strings.SplitSeq(text, "\n") {
+			w.Header().Add(name, line)
 		}
 	}
 }
 
 // settle gives the answer to the session, and the client what follows.
-func (h *Handler) settle(w http.ResponseWriter, v *visit, try *lifecycle.Effect, got ledger.Response) {
+func (h *Handler) settle(w http.ResponseWriter, v *visit, sent *sent, try *lifecycle.Effect, got ledger.Response) {
 	response := toResponse(got)
 	if try != nil {
 		response.Sent = try.Values
@@ -173,6 +190,9 @@ func (h *Handler) settle(w http.ResponseWriter, v *visit, try *lifecycle.Effect,
 		status := got.Status
 		if status < 300 { // it refuses in its body
 			status = http.StatusUnprocessableEntity
+		}
+		if reply.Kind == lifecycle.ReplyOutdated && !asJSON {
+			v = h.outdated(v, sent)
 		}
 		h.answer(w, v, status)
 	case asJSON:

@@ -61,7 +61,7 @@ func TestWhatGoesWrongIsToldOnThePage(t *testing.T) {
 				}
 			})
 			ask := func(accept string) page {
-				r, err := http.NewRequest(http.MethodPost, s.server.URL+"/stay", strings.NewReader(url.Values{"vessel": {"Heron"}}.Encode()))
+				r, err := http.NewRequest(http.MethodPost, s.server.URL+"/stay", strings.NewReader(url.Values{"vessel": {"Heron"}, "leanwicket-key": {"k"}}.Encode()))
 				require.NoError(t, err)
 				r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
 				r.Header.Set("Accept", accept)
@@ -277,7 +277,7 @@ func TestAPageOfAnotherAccount(t *testing.T) {
 	require.Equal(t, 401, send("POST", "bo@quay.example", `{"keeper": "Cy"}`, "Content-Type", "application/json", "Leanwicket-Account", digest).Code)
 	require.Zero(t, done)
 	require.Equal(t, 303, send("POST", "ada@quay.example", posted).Code)
-	require.Equal(t, 201, send("POST", "bo@quay.example", `{"keeper": "Cy"}`, "Content-Type", "application/json").Code, "a client that has no page")
+	require.Equal(t, 201, send("POST", "bo@quay.example", `{"keeper": "Cy"}`, "Content-Type", "application/json", "Idempotency-Key", "k9").Code, "a client that has no page")
 	require.Equal(t, 2, done)
 
 	// Without a secret of their own two processes make other digests, and refuse nobody.

@@ -19,17 +19,19 @@ import (
 
 // visit is one request's session.
 type visit struct {
-	form        *form.Form
-	request     *http.Request
-	session     *lifecycle.Session
-	ids         markup.IDs
-	home        string // the address of its handler; empty means that of the request
-	key         string
-	sentVersion string
-	received    bool   // the last submission was accepted
-	receipt     string // the address of what was received
-	missing     bool   // the application has no such record
-	says        string // what went wrong with the request; empty means what the session says
+	form      *form.Form
+	request   *http.Request
+	session   *lifecycle.Session
+	ids       markup.IDs
+	home      string // the address of its handler; empty means that of the request
+	key       string
+	account   string         // the digest of whose work it is; empty means that of the request
+	condition string         // the version that was sent, as an If-Match (RFC 9110, section 13.1.1); empty means that none was
+	received  bool           // the last submission was accepted
+	receipt   string         // the address of what was received
+	missing   bool           // the application has no such record
+	record    map[string]any // what is saved
+	says      string         // what went wrong with the request; empty means what the session says
 }
 
 // sent is what a request carries.
@@ -40,7 +42,10 @@ type sent struct {
 	rows                 map[string]int    // by group: how many
 	change               *lifecycle.Event  // a row is added or removed; nothing is submitted
 	whole, patch         bool              // as JSON: a whole record, or a merge patch (RFC 7396)
-	wrong                []problemEntry    // what cannot be taken for an answer of its field at all
+	json                 bool
+	beyond               []member       // of a JSON body: what the form does not have
+	contested            []string       // of a page: the answers that the applicant has to choose about
+	wrong                []problemEntry // what cannot be taken for an answer of its field at all
 }
 
 var errTooMany = errors.New("too many fields")
@@ -51,7 +56,7 @@ func (h *Handler) read(r *http.Request) (*sent, error) {
 	if err != nil {
 		return nil, errors.New("the request says no Content-Type")
 	}
-	s := &sent{key: r.Header.Get("Idempotency-Key"), version: r.Header.Get("If-Match"), account: r.Header.Get(markup.AccountHeader), rows: map[string]int{}, values: map[string]string{}}
+	s := &sent{json: strings.HasSuffix(kind, "json"), key: r.Header.Get("Idempotency-Key"), version: r.Header.Get("If-Match"), account: r.Header.Get(markup.AccountHeader), rows: map[string]int{}, values: map[string]string{}}
 	switch kind {
 	case "application/json", "application/merge-patch+json":
 		return s, h.readJSON(r, s)
@@ -90,38 +95,66 @@ func (h *Handler) readForm(posted url.Values, s *sent) error {
 			return errTooMany
 		}
 		place, known := h.form.Lookup(name)
-		switch {
-		case markup.Own(name) || !known:
-		case h.form.Fields[place.Field].Kind == form.KindRows:
-			n, err := strconv.Atoi(values[0])
-			switch {
-			case place.Row >= 0:
-			case err != nil || n < 0 || n > maxRows:
-				s.wrong = append(s.wrong, problemEntry{"#/" + name, "badInput", fmt.Sprintf("%s has %.20q rows, and can have 0 to %d.", cmp.Or(h.form.Fields[place.Field].Label, name), values[0], maxRows)})
-			default:
-				s.rows[name] = n
-			}
-		default:
+		if markup.Own(name) || !known {
+			continue
+		}
+		field := &h.form.Fields[place.Field]
+		wrong := func(what string) {
+			s.wrong = append(s.wrong, problemEntry{"#/" + name, "badInput", cmp.Or(field.Label, name) + what})
+		}
+		switch n, err := strconv.Atoi(values[0]); {
+		case field.Kind == form.KindRows && place.Row >= 0:
+		case len(values) > 1 && field.Kind != form.KindChoices:
+			wrong(fmt.Sprintf(" was sent %d times, and takes one answer.", len(values)))
+		case field.Kind != form.KindRows:
 			s.values[name] = strings.ReplaceAll(strings.Join(values, "\n"), "\r\n", "\n") // a browser sends CRLF
+		case err != nil || n < 0 || n > maxRows:
+			wrong(fmt.Sprintf(" has %.20q rows, and can have 0 to %d.", values[0], maxRows))
+		default:
+			s.rows[name] = n
 		}
 	}
+	h.checkRows(s)
 	s.key = cmp.Or(s.key, posted.Get(markup.Key))
 	s.version = cmp.Or(s.version, posted.Get(markup.Version))
 	s.account = cmp.Or(s.account, posted.Get(markup.Account))
 	s.button = posted.Get(markup.Button)
-	if group := posted.Get(markup.Add); group != "" {
-		e := lifecycle.AddRow(group)
-		s.change = &e
-	}
-	if value := posted.Get(markup.Move); value != "" {
-		e := lifecycle.MoveRow(markup.MoveOf(value))
-		s.change = &e
-	}
-	if row := posted.Get(markup.Remove); row != "" {
-		e := lifecycle.RemoveRow(row)
-		s.change = &e
+	s.contested = posted[markup.Contested]
+	for name, event := range map[string]func(value string) lifecycle.Event{
+		markup.Add:    lifecycle.AddRow,
+		markup.Move:   func(value string) lifecycle.Event { return lifecycle.MoveRow(markup.MoveOf(value)) },
+		markup.Remove: lifecycle.RemoveRow,
+		markup.Mine:   func(path string) lifecycle.Event { return lifecycle.Resolve(path, lifecycle.ChooseMine) },
+		markup.Theirs: func(path string) lifecycle.Event { return lifecycle.Resolve(path, lifecycle.ChooseTheirs) },
+	} {
+		if value := posted.Get(name); value != "" {
+			e := event(value)
+			s.change = &e
+		}
 	}
 	return nil
+}
+
+// checkRows refuses answers of rows that the number of rows does not count: they would be dropped.
+func (h *Handler) checkRows(s *sent) {
+	told := map[form.FieldID]bool{}
+	for name := range s.values {
+		place, _ := h.form.Lookup(name)
+		group, inRows := h.form.Group(place.Field)
+		if !inRows || told[group] {
+			continue
+		}
+		head := &h.form.Fields[group]
+		switch rows, counted := s.rows[head.Path]; {
+		case !counted:
+			s.wrong = append(s.wrong, problemEntry{"#/" + head.Path, "badInput", head.Label + " was sent without the number of its rows."})
+		case int(place.Row) >= rows:
+			s.wrong = append(s.wrong, problemEntry{"#/" + head.Path, "badInput", fmt.Sprintf("%s was sent with more rows than the %d that are counted.", head.Label, rows)})
+		default:
+			continue
+		}
+		told[group] = true
+	}
 }
 
 // withoutEmptyRows leaves out rows at the end of each group of which nothing was sent:
@@ -220,9 +253,11 @@ func (v *visit) address() string {
 	return "/" + strings.TrimLeft(path, "/")
 }
 
-// version is what the values were based on: what the page said, else what has
-// just been loaded.
-func (v *visit) version(loaded string) string { return cmp.Or(v.sentVersion, loaded) }
+// version is what the values are based on, as the application has it.
+func (v *visit) version() string {
+	version, _ := matched(v.condition, v.session.Version())
+	return version
+}
 
 // issues lists what is wrong, each with its pointer.
 func (v *visit) issues() []problemEntry {

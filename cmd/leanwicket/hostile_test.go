@@ -67,6 +67,17 @@ func hostileRequests(t *testing.T) []hostile {
 	return list
 }
 
+// sent is the header of a request: that of its line, else a key of its own, unless the line says that it has none.
+func (h hostile) sent(by string) string {
+	switch h.header {
+	case "":
+		return fmt.Sprintf("Idempotency-Key: %s-%d", by, h.line)
+	case "no key":
+		return ""
+	}
+	return h.header + ": " + h.headValue
+}
+
 // raw sends a request as it stands, over a connection of its own.
 func (h hostile) raw(t *testing.T, address string) (*http.Response, []byte) {
 	connection, err := net.Dial("tcp", address)
@@ -77,8 +88,8 @@ func (h hostile) raw(t *testing.T, address string) (*http.Response, []byte) {
 	if h.kind != "" {
 		head += "Content-Type: " + h.kind + "\r\n"
 	}
-	if h.header != "" {
-		head += h.header + ": " + h.headValue + "\r\n"
+	if header := h.sent("raw"); header != "" {
+		head += header + "\r\n"
 	}
 	go func() { _, _ = io.WriteString(connection, head+"\r\n"+h.body) }() // an answer may come before all is sent
 	response, err := http.ReadResponse(bufio.NewReader(connection), &http.Request{Method: h.method})
@@ -96,8 +107,8 @@ func (h hostile) curl(t *testing.T, address string) int {
 	if h.body != "" || h.method == http.MethodPost {
 		args = append(args, "--data-binary", "@"+body)
 	}
-	if h.header != "" {
-		args = append(args, "-H", h.header+": "+h.headValue)
+	if header := h.sent("curl"); header != "" {
+		args = append(args, "-H", header)
 	}
 	output, _ := exec.Command("curl", append(args, "http://"+address+h.path)...).Output() // where it is answered before all is sent curl fails, and tells the status
 	status, err := strconv.Atoi(string(output))

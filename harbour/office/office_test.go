@@ -1,6 +1,7 @@
 package office_test
 
 import (
+	"crypto/rand"
 	"database/sql"
 	"encoding/json"
 	"io"
@@ -48,6 +49,7 @@ func (d desk) ask(request, body string, headers ...string) (status int, header h
 	require.NoError(d.t, err)
 	if body != "" {
 		r.Header.Set("Content-Type", "application/json")
+		r.Header.Set("Idempotency-Key", rand.Text())
 	}
 	for _, h := range headers {
 		name, value, _ := strings.Cut(h, ": ")

@@ -16,13 +16,16 @@ import (
 // The names of controls that are no fields. A field's control is named by its
 // path.
 const (
-	Key     = "leanwicket-key"     // hidden: the submission key
-	Version = "leanwicket-version" // hidden: the version that the values are based on
-	Account = "leanwicket-account" // hidden: whose work the page is, as a digest
-	Button  = "leanwicket-button"  // of the submit buttons; the value says which
-	Add     = "leanwicket-add"     // a button: adds a row to the group that is its value
-	Remove  = "leanwicket-remove"  // a button: removes the row that is its value
-	Move    = "leanwicket-move"    // a button: moves a row to another's place, or without one up (MoveOf)
+	Key       = "leanwicket-key"       // hidden: the submission key
+	Version   = "leanwicket-version"   // hidden: the version that the values are based on
+	Account   = "leanwicket-account"   // hidden: whose work the page is, as a digest
+	Button    = "leanwicket-button"    // of the submit buttons; the value says which
+	Add       = "leanwicket-add"       // a button: adds a row to the group that is its value
+	Remove    = "leanwicket-remove"    // a button: removes the row that is its value
+	Mine      = "leanwicket-mine"      // a button: of a contested answer the applicant's own stays
+	Theirs    = "leanwicket-theirs"    // a button: of a contested answer the saved one is taken
+	Contested = "leanwicket-contested" // hidden: the path of an answer that is contested, one control each
+	Move      = "leanwicket-move"      // a button: moves a row to another's place, or without one up (MoveOf)
 )
 
 // Compiled is the query with which a page gives its form as the script reads it.

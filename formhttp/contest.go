@@ -1,0 +1,159 @@
+package formhttp
+
+import (
+	"cmp"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+
+	"leanwicket.dev/form"
+	"leanwicket.dev/internal/markup"
+	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/replies"
+)
+
+// contest makes of a page that was sent over another version of its record the page on which the
+// applicant chooses: the newest record, what was typed, and both values of each answer that differs.
+// The page does not know over which values its own were typed, so that each is asked about.
+func (h *Handler) contest(v *visit, s *sent) *visit {
+	return h.contested(v, s, func(string) bool { return true })
+}
+
+// contested opens a session with what was typed, over the record that is saved: what is chosen is
+// contested, and the rest is an edit of it.
+func (h *Handler) contested(v *visit, s *sent, chosen func(path string) bool) *visit {
+	kept := &lifecycle.Restored{}
+	whole := map[form.FieldID]*lifecycle.KeptGroup{}
+	for f := range v.session.Fields() {
+		id, path := f.Place().Field, f.Path()
+		group, inRows := h.form.Group(id)
+		switch {
+		case f.Declared().Private: // it stands in no page
+		case f.Declared().Kind == form.KindRows && f.Dirty():
+			kept.Groups = append(kept.Groups, lifecycle.KeptGroup{
+				Path: path, Rows: make([][]lifecycle.Kept, f.Rows()), Now: int32(f.Rows()), Based: true, Contested: chosen(path),
+			})
+			whole[id] = &kept.Groups[len(kept.Groups)-1]
+		case f.Declared().Kind == form.KindRows:
+		case inRows && whole[group] != nil:
+			row := &whole[group].Rows[f.Place().Row]
+			*row = append(*row, lifecycle.Kept{Path: f.Declared().Path, Raw: f.Raw()})
+		case f.Dirty():
+			kept.Values = append(kept.Values, lifecycle.Kept{Path: path, Raw: f.Raw(), Baseline: f.Baseline(), Contested: chosen(path)})
+		}
+	}
+	session, opening := lifecycle.Open(h.form, lifecycle.Seed{})
+	next := &visit{form: h.form, request: v.request, session: session, ids: v.ids, home: v.home, key: v.key, account: v.account, record: v.record}
+	load := slices.IndexFunc(opening, func(e lifecycle.Effect) bool { return e.Kind == lifecycle.EffectLoad })
+	request := opening[load].Request
+	next.apply(lifecycle.Restore(kept))
+	next.apply(lifecycle.Loaded(request, replies.Values(h.form, v.record), v.session.Version()))
+	next.fill(s)
+	next.condition = tagOf(v.session.Version())
+	return next
+}
+
+// chooses is a page whose applicant has still to choose, over the version that it has seen. Where the record was
+// changed once more, everything is asked about anew, and a choice that comes with it is none.
+func (h *Handler) chooses(v *visit, s *sent) *visit {
+	if len(s.contested) == 0 {
+		return v
+	}
+	if _, same := matched(v.condition, v.session.Version()); !same {
+		if s.change != nil && s.change.Kind == lifecycle.EventResolve {
+			*s.change = lifecycle.Blur(s.change.Path)
+		}
+		return h.contest(v, s)
+	}
+	return h.contested(v, s, func(path string) bool { return slices.Contains(s.contested, path) })
+}
+
+// outdated is what a page shows where its submission came too late: the newest record beside what was
+// typed. It is v itself where there is no record to be had.
+func (h *Handler) outdated(v *visit, s *sent) *visit {
+	if h.form.Prefill.URL == "" || h.o.Load == nil {
+		return v
+	}
+	newest := h.begin(v.request)
+	if newest.session.Version() == "" || newest.session.Prefill() != lifecycle.PrefillReady {
+		return v
+	}
+	newest.fill(s)
+	newest.ids, newest.home, newest.key, newest.account = v.ids, v.home, v.key, v.account
+	next := h.contest(newest, s)
+	next.saysContested()
+	return next
+}
+
+// saysContested says how many answers the applicant has to choose about.
+func (v *visit) saysContested() {
+	count := int32(len(v.contestedPaths()))
+	v.says = v.form.Text(form.Message{ID: form.MessageBlockedContested, Count: count})
+	if count == 0 {
+		v.says = "The record was changed elsewhere meanwhile, and nothing of yours differs from it. Look at it, and send it again if it is to be saved."
+	}
+}
+
+func (v *visit) contestedPaths() (paths []string) {
+	for f := range v.session.Fields() {
+		if f.Contested() {
+			paths = append(paths, f.Path())
+		}
+	}
+	return paths
+}
+
+// choiceView is an answer that is contested, with both values.
+type choiceView struct {
+	Path, Label, Mine, Theirs string
+	Buttons                   [2]buttonView // which keep the one or take the other
+}
+
+func (h *Handler) choiceViews(v *visit) (list []choiceView) {
+	for f := range v.session.Fields() {
+		if !f.Contested() {
+			continue
+		}
+		view := choiceView{Path: f.Path(), Label: f.Declared().Label, Mine: readable(f.Declared(), f.Value()), Theirs: readable(f.Declared(), f.Baseline())}
+		if f.Place().Row >= 0 {
+			group, _ := h.form.Group(f.Place().Field)
+			view.Label = h.form.Fields[group].Label + " " + strconv.Itoa(int(f.Place().Row)+1) + ", " + view.Label
+		}
+		if f.Declared().Kind == form.KindRows {
+			view.Mine, view.Theirs = strconv.Itoa(f.Rows())+" rows", strconv.Itoa(f.SavedRows())+" rows"
+		}
+		view.Buttons = [2]buttonView{{markup.Mine, view.Path, "Keep mine"}, {markup.Theirs, view.Path, "Take that one"}}
+		list = append(list, view)
+	}
+	return list
+}
+
+// readable is a value as a person reads it: of an option its label.
+func readable(f *form.Field, v form.Value) string {
+	var words []string
+	for _, o := range f.Options {
+		if o.Value == v || v.Kind == form.ValueChoices && slices.Contains(v.Options(), o.Value.String()) {
+			words = append(words, cmp.Or(o.Label, o.Value.String()))
+		}
+	}
+	if words == nil {
+		words = []string{cmp.Or(v.String(), "(nothing)")}
+	}
+	return strings.Join(words, ", ")
+}
+
+// needsVersion reports whether a submission says over which version of a saved record it goes, where it has
+// to: without one it could go over somebody else's work.
+func (h *Handler) needsVersion(v *visit, s *sent) bool {
+	return !h.form.Submit.Creates() && s.version == "" && v.session.Version() != ""
+}
+
+// unversioned answers a submission that says no version.
+func (h *Handler) unversioned(w http.ResponseWriter, v *visit, s *sent) {
+	if wantsJSON(v.request) {
+		h.problem(w, http.StatusPreconditionRequired, "This replaces a saved record, and says not over which version: nothing was stored. Send If-Match with the ETag of the record that it was read from.", nil)
+		return
+	}
+	h.answer(w, h.outdated(v, s), http.StatusPreconditionRequired)
+}
