@@ -56,9 +56,12 @@ const most = 20
 const present = () => fields.flatMap(f => f.path.includes("/*/")
   ? Array.from({ length: most }, (_, row) => ({ ...f, path: f.path.replace("/*/", `/${row}/`), all: controls(f, row) })) : [{ ...f, all: controls(f) }])
   .filter(f => f.all.length)
+// The form of a page is the one with most of the declared fields: others may have some of them too.
+const formOf = c => c.form?.elements ? c.form : closest(c, "form")
 const form = () => {
-  const c = present()[0]?.all[0]
-  return c?.form?.elements ? c.form : closest(c, "form") ?? every("form")[0]
+  const owners = present().map(f => formOf(f.all[0])).filter(Boolean)
+  const fieldsOf = owner => owners.filter(o => o === owner).length
+  return owners.reduce((best, owner) => best && fieldsOf(best) >= fieldsOf(owner) ? best : owner, undefined) ?? every("form")[0]
 }
 const inForm = selector => form() ? every(selector).filter(e => (e.form ?? closest(e, "form")) === form() && shows(e)) : []
 const declared = () => inForm("button[type=submit], input[type=submit]").filter(b => !b.name.startsWith("leanwicket-") || b.name === "leanwicket-button")

@@ -24,6 +24,7 @@ type reply struct {
 	status int
 	kind   string // of the body; empty means JSON
 	body   string
+	to     string // where a redirect leads
 }
 
 // success is what a submission is answered with that is accepted.
@@ -66,6 +67,7 @@ type tab struct {
 	confirms int                           // of the page
 	alerts   []string                      // what the page has said with the browser's own dialogs
 	moments  []Moment
+	signIn   string              // where a submission was redirected to
 	opened   look                // the page as it was opened
 	typed    map[string][]string // what was typed, by path
 }
@@ -189,6 +191,13 @@ func (t *tab) listen() {
 	t.need(err)
 }
 
+// leadsTo reports whether a submission was redirected to a path.
+func (t *tab) leadsTo(path string) bool {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	return t.signIn != "" && path == t.signIn
+}
+
 func (t *tab) comes(id cdpnetwork.RequestID, loading bool) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
@@ -224,6 +233,11 @@ func (t *tab) paused(e *cdpfetch.EventRequestPaused) {
 		body = append(body, part.Bytes...)
 	}
 	kind := ""
+	if err == nil && t.leadsTo(address.Path) {
+		t.did("backend", "the page to sign in")
+		t.answer(e, reply{status: 200, kind: "text/html; charset=utf-8", body: signInPage})
+		return
+	}
 	if err == nil {
 		if kind = t.kindOf(e.Request.Method, address, body); kind == "" {
 			if other := t.other(e.Request.Method, address); other != nil {
@@ -255,6 +269,9 @@ func (t *tab) paused(e *cdpfetch.EventRequestPaused) {
 	key := t.keyOf(e.Request, body)
 	t.mu.Lock()
 	r := t.replies[kind]
+	if r.to != "" {
+		t.signIn = r.to
+	}
 	t.leaves = t.leaves || kind == "submit" && e.ResourceType == cdpnetwork.ResourceTypeDocument
 	t.requests = append(t.requests, Request{t.now(), kind, e.Request.Method, address.RequestURI(), key, string(body), r.String(), r.body})
 	if r.never {
@@ -278,6 +295,9 @@ func (t *tab) answer(e *cdpfetch.EventRequestPaused, r reply) {
 		kind, body = "text/html", fmt.Sprintf("<!doctype html><title>%d</title><p>The office answers with %d.", r.status, r.status)
 	}
 	headers := []*cdpfetch.HeaderEntry{{Name: "Content-Type", Value: kind}}
+	if r.to != "" {
+		headers = append(headers, &cdpfetch.HeaderEntry{Name: "Location", Value: r.to})
+	}
 	if origin := header(e.Request, "Origin"); origin != "" { // Fetch, section "CORS protocol"
 		headers = append(headers,
 			&cdpfetch.HeaderEntry{Name: "Access-Control-Allow-Origin", Value: origin},

@@ -190,6 +190,8 @@ func pendingEnds(t *tab) (Verdict, string) {
 	switch {
 	case ended:
 		return Kept, fmt.Sprintf("%q", news[0])
+	case now.waits(before) && len(t.sent()) > 1 && len(now.news(before)) > 0:
+		return Kept, fmt.Sprintf("it is sent again by itself, and %q is said", now.news(before)[0])
 	case now.waits(before):
 		return Broken, fmt.Sprintf("it is still pending after %.0f s", t.patience().Seconds())
 	}

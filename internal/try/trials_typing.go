@@ -35,11 +35,39 @@ func wrong(before, now look, path string) string {
 	return ""
 }
 
+// withoutHints leaves out of a page what it said before anybody typed, and says in other words since: how much is
+// still missing is no issue. It begins as before, or differs in numbers alone.
+func withoutHints(before, now look) look {
+	hint := func(line string) bool {
+		return slices.ContainsFunc(before.Lines, func(was string) bool {
+			return !slices.Contains(now.Lines, was) && (alike(was, line) || begins(was, line))
+		})
+	}
+	now.Lines = slices.DeleteFunc(slices.Clone(now.Lines), func(line string) bool { return !slices.Contains(before.Lines, line) && hint(line) })
+	fields := map[string]field{}
+	for path, f := range now.Fields {
+		was := before.Fields[path]
+		if was.Described != "" && f.Described != "" && (alike(was.Described, f.Described) || begins(was.Described, f.Described)) {
+			f.Described = was.Described
+		}
+		f.Invalid = f.Invalid && !was.Invalid
+		fields[path] = f
+	}
+	now.Fields = fields
+	return now
+}
+
+// begins reports whether two lines begin with the same two words.
+func begins(one, other string) bool {
+	a, b := strings.Fields(one), strings.Fields(other)
+	return len(a) > 2 && len(b) > 2 && a[0] == b[0] && a[1] == b[1]
+}
+
 func quietWhileTyping(t *tab) (Verdict, string) {
 	before, h := t.typeHalf()
 	var what string
 	t.until(moment/2, func(l look) bool { // a page may take its time
-		what = wrong(before, l, h.path)
+		what = wrong(before, withoutHints(before, l), h.path)
 		return what != ""
 	})
 	if what != "" {

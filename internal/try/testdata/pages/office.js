@@ -25,6 +25,7 @@ export function office(page) {
   fetch("/registry").then(r => { if (!r.ok) throw r; return r.json() }).then(record => {
     for (const f of fields) if (f in record && (is("load-over") && f === "vessel" || is("load-choice") && f !== "vessel" || !touched.has(f))) page.set(f, record[f])
     for (const f of fields) if (f in record) saved[f] = record[f]
+    for (const [f, v] of Object.entries(JSON.parse(is("draft") && sessionStorage.getItem("draft") || "{}"))) page.set(f, v)
     loading = false
   }).catch(() => { if (!is("load-dead")) loading = false })
 
@@ -56,18 +57,25 @@ export function office(page) {
       if (body !== sentBody && sentBody && !is("old-key")) key = crypto.randomUUID()
       sentBody = body
       sending = true
+      if (is("draft")) sessionStorage.setItem("draft", JSON.stringify(v))
       if (!is("unseen")) page.pend(true, !is("untold"))
       if (!is("wipe")) page.lock(true)
       let response, answer = {}
       try {
         response = await fetch("/berths", { method: "POST", headers: { "Content-Type": "application/json", "Idempotency-Key": key }, body, signal: is("forever") ? undefined : AbortSignal.timeout(3000) })
-        answer = await response.json().catch(() => ({}))
+        answer = await response.json().catch(() => undefined)
       } catch { response = undefined }
       sending = false
       page.pend(false, true)
       page.lock(false)
       if (is("new-key") || is("key-500") && response?.status === 500) key = crypto.randomUUID()
       if (!response || response.status >= 500) return page.say("It is not known whether this has arrived. Send it again.", true)
+      const half = is("half") && !response.redirected && /json/.test(response.headers.get("Content-Type"))
+      const portal = is("portal") && !response.redirected && /html/.test(response.headers.get("Content-Type"))
+      const trusts = half || portal || is("redirect") && response.redirected
+      if (response.ok && response.redirected && !trusts) return page.say("You are signed out. Sign in in another window, then send again.", true)
+      if (response.ok && answer === undefined && !trusts) return page.say("It is not known whether this has arrived. Send it again.", true)
+      answer ??= {}
       if (response.status === 401) {
         if (is("signed-out")) { page.clear(); saved = { ...values() }; return page.say("Sign in.", true) }
         return page.say("You are signed out. Sign in in another window, then send again.", true)
@@ -93,6 +101,7 @@ export function office(page) {
       if (is("said-twice")) page.say2("Your request " + (answer.id ?? "") + " is in.")
       if (!is("one-key")) key = crypto.randomUUID()
       sentBody = ""
+      if (is("draft")) setTimeout(() => sessionStorage.clear(), 3000)
       saved = { ...blank }
       if (!is("uncleared")) page.clear()
       if (!is("after")) touched.clear()
