@@ -125,6 +125,101 @@ timeline:
 	})
 }
 
+// Rules that only a rare session shows.
+func TestRulesOfRareSessions(t *testing.T) {
+	check(t, map[string]rule{
+		"a clear that is held waits for the next reset where another button was pressed": {"submit: {url: /s, method: PUT, buttons: [save, publish], unchanged: hold, timeout: 2s}\naccepted: {then: clear}\n", `backend: {submit: [{broken: true, after: 10ms}, {after: 10ms, status: 200}]}
+timeline:
+  - {at: 1s, edit: {a: Heron}}
+  - {at: 2s, submit: save}
+  - {at: 3s, submit: publish}
+  - {at: 4s, expect: {submission: accepted, sendCount: 2, values: {a: Heron}}}
+  - {at: 5s, reset: true}
+  - {at: 5s, expect: {values: {a: null}}}
+`},
+		"a row edited since stays at the end, though the rows are taken as they were sent": {"prefill: {url: /r, needed: false}\nsubmit: {url: /s, method: PUT, timeout: 2s}\n", `kept:
+  values: {a: Tern}
+  attempt: {button: submit, values: {a: Tern, rows: [{x: Ada}]}}
+backend:
+  prefill: [{after: 100ms, status: 200, body: {rows: [{x: Ada}, {x: Ben}]}}]
+  submit: [{after: 10ms, status: 200}]
+timeline:
+  - {at: 1s, edit: {rows/1/x: Cy}}
+  - {at: 2s, retry: true}
+  - {at: 3s, expect: {submission: accepted, values: {rows: [{x: Ada}, {x: Cy}]}, unsaved: true}}
+`},
+		"what is not asked any more has no issues, and none when it is asked again": {"fields: {b: {when: {box: true}}}\nsubmit: {url: /s}\n", `backend: {submit: [{after: 10ms, status: 422, body: {errors: {b: No.}}}]}
+timeline:
+  - {at: 1s, edit: {box: true, b: Heron}}
+  - {at: 2s, submit: true}
+  - {at: 3s, expect: {shown: {b: [customError]}}}
+  - {at: 4s, edit: {box: false}}
+  - {at: 4s, expect: {issues: {}}}
+  - {at: 5s, edit: {box: true}}
+  - {at: 5s, expect: {issues: {}}}
+`},
+		"a refresh that is needed and fails is missing": {"prefill: {url: /r}\nsubmit: {url: /s, method: PUT}\n", `backend:
+  prefill: [{after: 10ms, status: 200, headers: {ETag: '"1"'}, body: {a: Heron}}, {after: 10ms, status: 500}]
+  submit: [{after: 10ms, status: 200}]
+timeline:
+  - {at: 1s, edit: {a: Tern}}
+  - {at: 2s, submit: true}
+  - {at: 3s, expect: {submission: accepted, prefill: failed, holds: [prefill-missing]}}
+`},
+		"fewer rows than were received are another application": {"submit: {url: /s}\n", `backend: {submit: [{after: 10ms, status: 201}]}
+timeline:
+  - {at: 1s, add: rows}
+  - {at: 1s, add: rows}
+  - {at: 2s, edit: {rows/0/x: Ada, rows/1/x: Ben}}
+  - {at: 3s, submit: true}
+  - {at: 5s, expect: {holds: [received]}}
+  - {at: 6s, remove: rows/1}
+  - {at: 6s, expect: {holds: []}}
+`},
+		"holds are those of the button that was used": {"submit: {url: /s, buttons: [send, save]}\n", `backend: {submit: [{after: 10ms, status: 201}]}
+timeline:
+  - {at: 1s, edit: {a: Heron}}
+  - {at: 2s, submit: save}
+  - {at: 4s, expect: {holds: [received]}}
+`},
+		"rows that a load has changed behind what was kept are contested, though a private answer was not known": {"prefill: {url: /r, ifEdited: ask}\nsubmit: {url: /s, method: PUT}\nfields: {rows/*/y: {private: true}}\n", `kept:
+  values: {rows: [{x: Ada}, {x: Ben}]}
+  baseline: {rows: [{x: Ada}]}
+backend:
+  prefill:
+    - {after: 10ms, status: 200, headers: {ETag: '"1"'}, body: {rows: [{x: Ada, y: one}]}}
+    - {after: 10ms, status: 200, headers: {ETag: '"1"'}, body: {rows: [{x: Ada, y: one}]}}
+    - {after: 10ms, status: 200, headers: {ETag: '"2"'}, body: {rows: [{x: Ada, y: two}]}}
+timeline:
+  - {at: 1s, expect: {contested: []}}
+  - {at: 2s, refresh: true}
+  - {at: 3s, expect: {contested: []}}
+  - {at: 4s, refresh: true}
+  - {at: 5s, expect: {contested: [rows]}}
+`},
+	})
+}
+
+// A box that has to be ticked holds until it is.
+func TestABoxThatHasToBeTicked(t *testing.T) {
+	files := fstest.MapFS{
+		"t.form.yaml": {Data: []byte("form: terms\nschema: {properties: {terms: {type: boolean, const: true}}, required: [terms]}\nsubmit: {url: /s}\n")},
+		"s.scenario.yaml": {Data: []byte(`scenario: s
+form: t.form.yaml
+backend: {submit: [{after: 10ms, status: 201}]}
+timeline:
+  - {at: 1s, submit: true}
+  - {at: 1s, expect: {sendCount: 0, holds: [invalid], shown: {terms: [valueMissing]}}}
+  - {at: 2s, edit: {terms: true}}
+  - {at: 2s, submit: true}
+  - {at: 3s, expect: {submission: accepted}}
+`)},
+	}
+	s, err := NewReader(files).File("s.scenario.yaml")
+	require.NoError(t, err)
+	require.Empty(t, Play(s, Options{}).Failures)
+}
+
 // What a reply is taken for, in the words of scenario files.
 func TestRulesOfReplies(t *testing.T) {
 	check(t, map[string]rule{
