@@ -122,25 +122,37 @@ func Refusing(f *form.Form, entries any) Response {
 	return Response{Status: 200, Body: body}
 }
 
-// Accepting is an acceptance with a record, as the form's server writes it: where the form
-// declares accepted.has, something stands there.
+// Accepting is an acceptance with a record, as the form's server writes it: something stands
+// where accepted.has looks for it, and at each name of accepted.to.
 func Accepting(f *form.Form, record map[string]any) Response {
-	status := 200
+	r := Response{Status: 200}
 	if f.Submit.Creates() {
-		status = 201
+		r.Status = 201
 	}
+	var pointers []string
 	if has := f.Accepted.Has; has != "" && has != form.HasNone {
+		pointers = append(pointers, has)
+	}
+	for to := f.Accepted.To; f.Accepted.Then == form.ThenNavigate; {
+		_, rest, named := strings.Cut(to, "{")
+		name, after, closed := strings.Cut(rest, "}")
+		if !named || !closed {
+			break
+		}
+		pointers, to = append(pointers, "/"+name), after
+	}
+	for _, pointer := range pointers {
 		if record == nil {
 			record = map[string]any{}
 		}
-		if _, there := somethingAt(record, has); !there {
-			put(record, has, "1")
+		if _, there := somethingAt(record, pointer); !there {
+			put(record, pointer, "1")
 		}
 	}
-	if record == nil {
-		return Response{Status: status}
+	if record != nil {
+		r.Body = record
 	}
-	return Response{Status: status, Body: record}
+	return r
 }
 
 // put sets what stands at a JSON Pointer of an object.

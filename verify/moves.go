@@ -74,8 +74,11 @@ func newMover(declared *form.Form, o Options) (*mover, error) {
 		}
 		m.loads = append(m.loads, answer{r, e})
 	}
+	accepted := replies.Accepting(declared, m.accepted())
+	versioned := accepted
+	versioned.Header = header
 	submits := []*replies.Response{
-		{Status: 200, Header: header, Body: m.accepted()},
+		&versioned,
 		m.refusal(0),
 		{Status: 401},
 		{Status: 412},
@@ -83,7 +86,7 @@ func newMover(declared *form.Form, o Options) (*mover, error) {
 		{Broken: true},
 	}
 	if !declared.Submit.Creates() && declared.Prefill.URL != "" {
-		submits = append(submits, &replies.Response{Status: 200, Body: m.accepted()}) // without a version
+		submits = append(submits, &accepted) // without a version
 	}
 	if len(m.groups) > 0 && o.Rows > 1 {
 		submits = append(submits, m.refusal(1)) // of another row than the one that is edited

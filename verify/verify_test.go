@@ -198,7 +198,7 @@ func TestWalksGoOnToWiderBounds(t *testing.T) {
 	source := formOf(t, `form: crew
 schema: {properties: {ship: {type: string}, crew: {type: array, items: {type: object, properties: {name: {type: string}}}}}}
 fields: {ship: {}, crew/*/name: {}}
-prefill: {url: /crew}
+prefill: {url: /crew, needed: false}
 submit: {url: /crew, method: PUT}
 `)
 	o := verify.Options{Attempts: 1, Tries: 2, Loads: 1, Rows: 1}

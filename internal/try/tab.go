@@ -3,6 +3,7 @@ package try
 import (
 	"cmp"
 	"context"
+	"encoding/json"
 	"fmt"
 	"net/url"
 	"slices"
@@ -15,6 +16,8 @@ import (
 	cdpnetwork "github.com/chromedp/cdproto/network"
 	cdppage "github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
+
+	"leanwicket.dev/replies"
 )
 
 // reply is what a request is answered with.
@@ -32,7 +35,9 @@ func (p *plan) success() reply {
 	if p.declared.Accepted.status != 0 {
 		return p.declared.Accepted
 	}
-	return reply{status: 201, body: `{"id": "R-1"}`}
+	r := replies.Accepting(p.form, map[string]any{"id": "R-1"})
+	body, _ := json.Marshal(r.Body) // it is texts
+	return reply{status: 201, body: string(body)}
 }
 
 const problemJSON = "application/problem+json" // RFC 9457
