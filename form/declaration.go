@@ -60,7 +60,7 @@ type Declaration struct {
 	SignInPaths []string
 	// Origins are further origins, such as https://pay.example, to which a reply may lead.
 	Origins []string
-	Texts       []MessageText
+	Texts   []MessageText
 
 	// Given are names that whoever opens the form gives values for: {id} in a url stands
 	// for the value of id.
@@ -182,14 +182,14 @@ const HasNone = "none"
 
 // AcceptedPolicy is what is an acceptance, and what follows one.
 type AcceptedPolicy struct {
-	Then  Then
-	To    string        // with ThenNavigate; the driver fills {…} in
+	Then Then
+	To   string // with ThenNavigate; the driver fills {…} in
 	// At is a path: a reply that comes from it, after a redirect, is an acceptance, and its
 	// address is where the receipt is. {…} is any one segment.
 	At string
 	// Has is a JSON Pointer: without anything there a 2xx reply is no acceptance. [HasNone] says
 	// that the body of an acceptance may be empty, whatever its type.
-	Has string
+	Has   string
 	Lasts time.Duration // how long the success state stands; 0 means until the next edit
 }
 

@@ -23,7 +23,7 @@ type Writer struct {
 	form    *form.Form
 	session *lifecycle.Session
 	tokens  map[form.Value]string
-	secrets []string // private values as text, so that nobody's words repeat them
+	secrets []string          // private values as text, so that nobody's words repeat them
 	told    map[string]string // destinations as they were written first: they are written so again
 	state   []byte
 	err     error
