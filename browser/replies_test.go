@@ -19,6 +19,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 
 	"leanwicket.dev/browser"
@@ -388,4 +389,35 @@ func TestNoDriverReadsAReply(t *testing.T) {
 			require.True(t, found == ".text()" && strings.HasSuffix(name, "core.js"), "%s: %s; right would be to hand over the bytes", name, found) // the list of the core's functions
 		}
 	}
+}
+
+// Where the saved answers come from another site, which shows no version, the console says once what that has to expose.
+func TestAHiddenVersionIsTold(t *testing.T) {
+	exposes := ""
+	other := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Access-Control-Allow-Origin", "*")
+		w.Header().Set("Access-Control-Expose-Headers", exposes)
+		w.Header().Set("ETag", `"1"`)
+		fmt.Fprint(w, saved)
+	}))
+	defer other.Close()
+	const warned = `(async () => {
+		const said = [], before = console.warn
+		console.warn = text => said.push(text)
+		for (let k = 0; k < 2; k++) {
+			const s = await openForm("/f.form", { base: "BASE", keep: { hours: 0 } })
+			await new Promise(done => { const look = () => s.snapshot.prefill === "ready" && done(); s.observe(look); look() })
+			s.close()
+		}
+		console.warn = before
+		return said.length + " " + said.join()
+	})()`
+	b := scriptPage(t, "form: plot\nschema: {properties: {keeper: {type: string}}}\nprefill: {url: /plot}\nsubmit: {url: /plot, method: PUT}\n", http.NotFound)
+	told := b.js(strings.ReplaceAll(warned, "BASE", other.URL))
+	require.True(t, strings.HasPrefix(told, "1 "), told)
+	require.Contains(t, told, "Access-Control-Expose-Headers: ETag")
+	exposes = "ETag"
+	b.do(chromedp.Navigate(b.site + "/"))
+	b.becomes("function", "typeof openForm")
+	require.Equal(t, "0 ", b.js(strings.ReplaceAll(warned, "BASE", other.URL)))
 }

@@ -154,6 +154,12 @@ func TestWhatCannotWork(t *testing.T) {
 	require.NoError(t, err)
 	_, err = formhttp.New(source.Form, source, formhttp.Options{})
 	require.ErrorContains(t, err, "no Options.Submit for the form stay")
+	papers, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte("form: papers\nschema: {properties: {insurance: {type: string, format: binary}}}\nsubmit: {url: /papers}\n")}}, "f.form.yaml")
+	require.NoError(t, err)
+	_, err = formhttp.New(papers.Form, papers, formhttp.Options{Submit: done, Script: "/leanwicket.js"})
+	require.ErrorContains(t, err, "the browser itself sends the file")
+	_, err = formhttp.New(papers.Form, papers, formhttp.Options{Submit: done})
+	require.NoError(t, err)
 	for text, ok := range map[string]bool{
 		`{{define "page"}}{{template "form" .}}{{end}}`:                                                                   false,
 		`{{define "page"}}{{template "summary" .}}{{template "form" .}}{{end}}`:                                           false,

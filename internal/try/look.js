@@ -38,12 +38,18 @@ const labelled = ({ label }, row) => {
   if (row !== undefined) return all.slice(row, row + 1)
   return all.length === 1 || all.every(c => c.type === "radio" && c.name === all[0].name) ? all : []
 }
-const controls = (field, row) => {
+const found = (field, row) => {
   const path = row === undefined ? field.path : field.path.replace("/*/", `/${row}/`)
   if (field.parts) return field.parts.map(selector => every(selector)[0]).filter(Boolean)
   if (field.selector) return every(field.selector.replaceAll("{row}", row))
   const named = every(`[name="${CSS.escape(path)}"]:not([type=hidden])`).map(inner)
   return named.length ? named : labelled(field, row)
+}
+// Where several forms have a control of a name, it is the one of the page's form.
+const controls = (field, row) => {
+  const all = found(field, row), own = form()
+  const inOwn = all.filter(c => formOf(c) === own)
+  return inOwn.length ? inOwn : all
 }
 // A component's own control, where it has just one that is no widget of several parts.
 const inner = c => {
@@ -58,10 +64,12 @@ const present = () => fields.flatMap(f => f.path.includes("/*/")
   .filter(f => f.all.length)
 // The form of a page is the one with most of the declared fields: others may have some of them too.
 const formOf = c => c.form?.elements ? c.form : closest(c, "form")
+let best // is the form of this question
 const form = () => {
-  const owners = present().map(f => formOf(f.all[0])).filter(Boolean)
+  if (best !== undefined) return best
+  const owners = fields.flatMap(f => [...new Set(found(f, f.path.includes("/*/") ? 0 : undefined).map(formOf))]).filter(Boolean)
   const fieldsOf = owner => owners.filter(o => o === owner).length
-  return owners.reduce((best, owner) => best && fieldsOf(best) >= fieldsOf(owner) ? best : owner, undefined) ?? every("form")[0]
+  return best = owners.reduce((most, owner) => most && fieldsOf(most) >= fieldsOf(owner) ? most : owner, undefined) ?? every("form")[0] ?? null
 }
 const inForm = selector => form() ? every(selector).filter(e => (e.form ?? closest(e, "form")) === form() && shows(e)) : []
 const declared = () => inForm("button[type=submit], input[type=submit]").filter(b => !b.name.startsWith("leanwicket-") || b.name === "leanwicket-button")
