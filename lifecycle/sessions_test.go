@@ -127,6 +127,20 @@ func TestCleanAnswersAreKeptAgain(t *testing.T) {
 	require.Equal(t, kept, again)
 }
 
+// The version that is known is kept with unsaved work, also without an attempt, on a form that replaces.
+func TestTheVersionIsKept(t *testing.T) {
+	for method, version := range map[string]string{"PUT": `"7"`, "PATCH": `"7"`, "POST": ""} {
+		f := textForm(t, form.Declaration{Submit: form.SubmitPolicy{Method: method, Timeout: 1}, Prefill: form.PrefillPolicy{URL: "/r", Timeout: 1}}, "a")
+		s, _ := Open(f, Seed{})
+		steps(t, s, Loaded(1, []form.Answer{{Place: form.Place{Field: 0, Row: -1}, Value: form.Text("Egret")}}, `"7"`), Edit("a", "Tern"))
+		kept, _ := s.Kept()
+		require.Equal(t, version, kept.Version, method)
+		next, _ := Open(f, Seed{1})
+		steps(t, next, Restore(kept), LoadFailed(1, "status 500"))
+		require.Equal(t, version, next.Version())
+	}
+}
+
 // A merge patch says a group as a whole: after its acceptance what was not asked in a row, and so not sent, is not
 // saved any more.
 func TestAPatchSaysAGroupAsAWhole(t *testing.T) {

@@ -207,7 +207,9 @@ func Submit(form *form.Form, r Response) *lifecycle.Reply {
 			reply.Text = "" // it is said once
 		}
 	case lifecycle.ReplyDenied:
-		reply.Text = text(r.Body)
+		if r.came == nil || !r.came.fromSignIn(form) { // the heading of a page to sign in is no reason
+			reply.Text = text(r.Body)
+		}
 	case lifecycle.ReplyUnderway, lifecycle.ReplyUnavailable:
 		if after, ok := r.retryAfter(); ok {
 			reply.RetryAfter = after

@@ -95,6 +95,7 @@ timeline:
   - {at: 1s, edit: {a: Tern}}
   - {at: 2s, submit: true}
   - {at: 3s, expect: {contested: [a]}}
+  - {at: 3500ms, edit: {a: Gull}}
   - {at: 4s, resolve: {a: theirs}}
   - {at: 4s, expect: {values: {a: Egret}, unsaved: false}}
   - {at: 5s, refresh: true}
@@ -176,6 +177,31 @@ timeline:
   - {at: 6s, remove: rows/1}
   - {at: 6s, expect: {holds: []}}
 `},
+		"what a merge brings back in the step of an edit is not brought back by the edit": {"prefill: {url: /r}\nsubmit: {url: /s, method: PUT, unchanged: hold}\nfields: {a: {check: {url: '/a/{value}', delay: 0s}}, b: {when: {box: true}, check: {url: '/b/{value}', delay: 0s}}}\n", `backend:
+  prefill:
+    - {after: 10ms, status: 200, headers: {ETag: '"1"'}, body: {a: Egret, box: false}}
+    - {after: 10ms, status: 200, headers: {ETag: '"2"'}, body: {a: Egret, box: true}}
+  checks: {a: [{never: true}]}
+timeline:
+  - {at: 1s, edit: {b: Heron}}
+  - {at: 2s, edit: {a: Tern}}
+  - {at: 3s, submit: true}
+  - {at: 3s, expect: {submission: checking}}
+  - {at: 3100ms, refresh: true}
+  - {at: 3200ms, edit: {a: Egret}}
+  - {at: 3300ms, expect: {submission: idle, values: {box: true, b: Heron}, dirty: [b]}}
+`},
+		"to take what is saved brings back what it asks as a load does, and checks nothing": {"prefill: {url: /r, ifEdited: ask}\nsubmit: {url: /s, method: PUT}\nfields: {b: {when: {a: Tern}, check: {url: '/b/{value}', delay: 0s}}}\n", `backend:
+  prefill:
+    - {after: 10ms, status: 200, headers: {ETag: '"1"'}, body: {a: Egret}}
+    - {after: 10ms, status: 200, headers: {ETag: '"2"'}, body: {a: Tern}}
+timeline:
+  - {at: 1s, edit: {a: Gull, b: Heron}}
+  - {at: 2s, refresh: true}
+  - {at: 3s, expect: {contested: [a]}}
+  - {at: 4s, resolve: {a: theirs}}
+  - {at: 5s, expect: {values: {a: Tern, b: Heron}, dirty: [b], contested: []}}
+`},
 		"holds are those of the button that was used": {"submit: {url: /s, buttons: [send, save]}\n", `backend: {submit: [{after: 10ms, status: 201}]}
 timeline:
   - {at: 1s, edit: {a: Heron}}
@@ -248,7 +274,7 @@ timeline:
   - {at: 12s, submit: true}
   - {at: 13s, expect: {submission: refused, keyCount: 1}}
   - {at: 14s, submit: true}
-  - {at: 15s, expect: {submission: denied, values: {a: Tern}}}
+  - {at: 15s, expect: {submission: denied, said: you are signed out, values: {a: Tern}}}
   - {at: 16s, retry: true}
   - {at: 17s, expect: {submission: accepted, values: {a: null}}}
 `},

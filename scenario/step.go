@@ -10,6 +10,7 @@ import (
 
 	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/replies"
 )
 
 // Step is one thing that happened in a session, and what the form then shows.
@@ -249,7 +250,7 @@ func (r *recorder) compare(step *Step, now shows) {
 func (r *recorder) describe(e lifecycle.Event, answer *Reply) string {
 	status := ""
 	if answer != nil && answer.Status != 0 {
-		status = " (" + itoa(answer.Status) + ")"
+		status = " (" + itoa(answer.Status) + r.decidedBy(e, answer) + ")"
 	}
 	switch e.Kind {
 	case lifecycle.EventEdit:
@@ -303,6 +304,18 @@ func (r *recorder) describe(e lifecycle.Event, answer *Reply) string {
 	default:
 		return e.Kind.String() + "s"
 	}
+}
+
+// decidedBy says why a reply to a submission is taken for what it is, where that is not its status.
+func (r *recorder) decidedBy(e lifecycle.Event, answer *Reply) string {
+	if e.Kind != lifecycle.EventReplied {
+		return ""
+	}
+	_, line := answer.received().Judge(r.play.scenario.Form(), lifecycle.EffectSend)
+	if line == replies.LineStatus {
+		return ""
+	}
+	return ": " + line.String()
 }
 
 // edits says what an edit is in words.
