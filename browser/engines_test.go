@@ -17,18 +17,24 @@ import (
 	"leanwicket.dev/internal/chromiumtest"
 )
 
+// engine is a browser, and the words that open a page in it: PROFILE stands for an empty profile, and PAGE for the page.
+type engine struct {
+	name, program string
+	arguments     []string
+}
+
+func engines(t *testing.T) []engine {
+	return []engine{
+		{"Chromium", chromiumtest.FindWhole(t), []string{"--headless=new", "--no-sandbox", "--disable-gpu", "--user-data-dir=PROFILE", "PAGE"}},
+		{"Firefox", "firefox-esr", []string{"--headless", "--no-remote", "--profile", "PROFILE", "PAGE"}},
+	}
+}
+
 // The whole job in each of two engines, by a page that does it itself: typed in while the
 // load comes, eleven rows, held, sent once by two clicks, lost, settled, refused in the
 // eleventh row, accepted, reset.
 func TestTheWholeJobInEachEngine(t *testing.T) {
-	chromium := chromiumtest.FindWhole(t)
-	for _, engine := range []struct {
-		name, program string
-		arguments     []string
-	}{
-		{"Chromium", chromium, []string{"--headless=new", "--no-sandbox", "--disable-gpu", "--user-data-dir=PROFILE", "PAGE"}},
-		{"Firefox", "firefox-esr", []string{"--headless", "--no-remote", "--profile", "PROFILE", "PAGE"}},
-	} {
+	for _, engine := range engines(t) {
 		t.Run(engine.name, func(t *testing.T) {
 			program, err := exec.LookPath(engine.program)
 			if err != nil {
@@ -61,14 +67,7 @@ func TestTheWholeJobInEachEngine(t *testing.T) {
 					seen <- string(text)
 				}
 			})
-			profile := chromiumtest.Profile(t)
-			arguments := append([]string(nil), engine.arguments...)
-			for k := range arguments {
-				arguments[k] = strings.NewReplacer("PROFILE", profile, "PAGE", address).Replace(arguments[k])
-			}
-			running := exec.Command(program, arguments...)
-			require.NoError(t, running.Start())
-			defer func() { _ = running.Process.Kill(); _ = running.Wait() }()
+			visit(t, program, engine.arguments, address)
 			select {
 			case got := <-seen:
 				require.Equal(t, strings.Join([]string{

@@ -287,13 +287,7 @@ func TestWhatAReplyIsTakenFor(t *testing.T) {
 		}
 		expect(t, "Go", rows, seen)
 	})
-	for _, engine := range []struct {
-		name, program string
-		arguments     []string
-	}{
-		{"Chromium", chromiumtest.FindWhole(t), []string{"--headless=new", "--no-sandbox", "--disable-gpu", "--user-data-dir=PROFILE", "PAGE"}},
-		{"Firefox", "firefox-esr", []string{"--headless", "--no-remote", "--profile", "PROFILE", "PAGE"}},
-	} {
+	for _, engine := range engines(t) {
 		t.Run(engine.name, func(t *testing.T) {
 			if _, err := exec.LookPath(engine.program); err != nil {
 				t.Skipf("no %s is installed: apt-get install %s, or run ./test", engine.name, engine.program)

@@ -2,6 +2,7 @@ package form
 
 import (
 	"slices"
+	"strings"
 	"time"
 )
 
@@ -91,6 +92,24 @@ func (f *Field) Needed() bool {
 	return slices.ContainsFunc(f.Constraints, func(c Constraint) bool {
 		return (c.Op == OpRequired || c.Op == OpTicked) && len(c.When) == 0
 	})
+}
+
+// Readable is a value of the field as a person reads it: of an option its label. It is empty for
+// one that is absent.
+func (f *Field) Readable(v Value) string {
+	var words []string
+	for _, o := range f.Options {
+		if text := o.Value.String(); o.Value == v || v.Kind == ValueChoices && slices.Contains(v.Options(), text) {
+			if o.Label != "" {
+				text = o.Label
+			}
+			words = append(words, text)
+		}
+	}
+	if words == nil {
+		return v.String()
+	}
+	return strings.Join(words, ", ")
 }
 
 // LeftBy reports whether the field counts as left as soon as it has a value: there is

@@ -5,7 +5,6 @@ import (
 	"net/http"
 	"slices"
 	"strconv"
-	"strings"
 
 	"leanwicket.dev/form"
 	"leanwicket.dev/internal/markup"
@@ -104,6 +103,9 @@ func (v *visit) contestedPaths() (paths []string) {
 	return paths
 }
 
+// nothing is what is shown of an answer that is absent.
+const nothing = "(nothing)"
+
 // choiceView is an answer that is contested, with both values.
 type choiceView struct {
 	Path, Label, Mine, Theirs string
@@ -115,7 +117,7 @@ func (h *Handler) choiceViews(v *visit) (list []choiceView) {
 		if !f.Contested() {
 			continue
 		}
-		view := choiceView{Path: f.Path(), Label: f.Declared().Label, Mine: readable(f.Declared(), f.Value()), Theirs: readable(f.Declared(), f.Baseline())}
+		view := choiceView{Path: f.Path(), Label: f.Declared().Label, Mine: cmp.Or(f.Declared().Readable(f.Value()), nothing), Theirs: cmp.Or(f.Declared().Readable(f.Baseline()), nothing)}
 		if f.Place().Row >= 0 {
 			group, _ := h.form.Group(f.Place().Field)
 			view.Label = h.form.Fields[group].Label + " " + strconv.Itoa(int(f.Place().Row)+1) + ", " + view.Label
@@ -127,20 +129,6 @@ func (h *Handler) choiceViews(v *visit) (list []choiceView) {
 		list = append(list, view)
 	}
 	return list
-}
-
-// readable is a value as a person reads it: of an option its label.
-func readable(f *form.Field, v form.Value) string {
-	var words []string
-	for _, o := range f.Options {
-		if o.Value == v || v.Kind == form.ValueChoices && slices.Contains(v.Options(), o.Value.String()) {
-			words = append(words, cmp.Or(o.Label, o.Value.String()))
-		}
-	}
-	if words == nil {
-		words = []string{cmp.Or(v.String(), "(nothing)")}
-	}
-	return strings.Join(words, ", ")
 }
 
 // needsVersion reports whether a submission says over which version of a saved record it goes, where it has

@@ -2,7 +2,6 @@ package entry
 
 import (
 	"cmp"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -58,7 +57,7 @@ func (p *patch) field(f lifecycle.FieldState) {
 	case f.Declared().Kind == form.KindRows:
 		kind, raw, saved = "rows", strconv.Itoa(f.Rows()), strconv.Itoa(f.SavedRows())
 	case f.Contested() && !f.Declared().Private:
-		saved = readable(f.Declared(), f.Baseline())
+		saved = f.Declared().Readable(f.Baseline())
 	}
 	v := f.Value()
 	answer := v.String()
@@ -90,20 +89,6 @@ func (p *patch) declared(f *form.Form) {
 		}
 		p.add(parts...)
 	}
-}
-
-// readable is a value as a person reads it: of an option its label.
-func readable(f *form.Field, v form.Value) string {
-	var words []string
-	for _, o := range f.Options {
-		if o.Value == v || v.Kind == form.ValueChoices && slices.Contains(v.Options(), o.Value.String()) {
-			words = append(words, cmp.Or(o.Label, o.Value.String()))
-		}
-	}
-	if words == nil {
-		return v.String()
-	}
-	return strings.Join(words, ", ")
 }
 
 // status tells how the whole form is now.
