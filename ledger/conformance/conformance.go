@@ -103,7 +103,7 @@ func Keys(t *testing.T, store ledger.Store) {
 		require.NoError(t, store.Settle(ctx, r, ledger.Response{Status: 201}))
 	})
 	t.Run("work that outlasts its lease many times keeps its key", func(t *testing.T) {
-		atOnce(t, store, fresh(), 5, 300*time.Millisecond, 1500*time.Millisecond)
+		atOnce(t, store, fresh(), 5, time.Second, 3*time.Second)
 	})
 	t.Run("bytes of any kind come back", func(t *testing.T) {
 		r := fresh()
@@ -205,10 +205,16 @@ func Forgets(t *testing.T, store ledger.Store, prune func(context.Context) (int,
 	open.Key.Key = "open"
 	require.Equal(t, ledger.Reserved, reserve(open))
 	if prune != nil {
+		// The store also forgets beside what goes on, and can be first. So there is a new key for each try.
+		next := r
 		require.Eventually(t, func() bool {
+			next.Key.Key += "+"
+			state, _, err := store.Reserve(ctx, next)
+			if err != nil || state != ledger.Reserved || store.Settle(ctx, next, ledger.Response{Status: 201}) != nil {
+				return false
+			}
 			n, err := prune(ctx)
-			require.NoError(t, err)
-			return n == 1
+			return err == nil && n > 0
 		}, 10*time.Second, 50*time.Millisecond)
 	}
 	other := r
