@@ -72,10 +72,12 @@ const form = () => {
   return best = owners.reduce((most, owner) => most && fieldsOf(most) >= fieldsOf(owner) ? most : owner, undefined) ?? every("form")[0] ?? null
 }
 const inForm = selector => form() ? every(selector).filter(e => (e.form ?? closest(e, "form")) === form() && shows(e)) : []
-const declared = () => inForm("button[type=submit], input[type=submit]").filter(b => !b.name.startsWith("leanwicket-") || b.name === "leanwicket-button")
+// The buttons of rows add, move and remove; they submit nothing.
+const ofRows = b => b.name.startsWith("leanwicket-") && b.name !== "leanwicket-button" || groups.map(adder).includes(b)
+const declared = () => inForm("button[type=submit], input[type=submit]").filter(b => !ofRows(b))
 // Who says of one button that it submits means that the others do not, also while it
 // is away.
-const candidates = () => says || declared().length ? declared() : inForm("button:not([type])")
+const candidates = () => says || declared().length ? declared() : inForm("button:not([type])").filter(b => !ofRows(b))
 const buttons = () => submit ? every(submit).filter(shows) : candidates()
 
 // The lines that can be read, but for those of what is ignored.
@@ -205,7 +207,7 @@ const heard = () => {
 const adder = group => every(group.selector || `[name="leanwicket-add"][value="${CSS.escape(group.path)}"]`)[0]
 // Buttons that are not those that submit, of which there are so many.
 const others = submits => inForm("button, input[type=button]")
-  .filter(b => !buttons().slice(0, submits).includes(b) && !groups.map(adder).includes(b) && !b.name.startsWith("leanwicket-") && b.getAttribute("role") !== "combobox" && b.type !== "reset")
+  .filter(b => !buttons().slice(0, submits).includes(b) && !ofRows(b) && b.name !== "leanwicket-button" && b.getAttribute("role") !== "combobox" && b.type !== "reset")
 // A link to another page of the site, or to another route behind the hash.
 const link = hash => every("a[href]").find(a => {
   const to = new URL(a.href), location = a.ownerDocument.location

@@ -115,7 +115,7 @@ func playedOn(way string) (list []played) {
 		}
 	}
 	if way == "script" && only == "" { // what looks wrong, and is none
-		for _, fine := range [][2]string{{"hint", "quiet-while-typing"}, {"search", "load-fails"}, {"search", "invalid-by-button"}, {"again", "pending-ends"}} {
+		for _, fine := range [][2]string{{"hint", "quiet-while-typing"}, {"search", "load-fails"}, {"search", "invalid-by-button"}, {"again", "pending-ends"}, {"untyped", "two-clicks-40"}} {
 			add(fine[1], fine[0], Kept)
 		}
 	}

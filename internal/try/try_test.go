@@ -30,11 +30,11 @@ var pages = map[string][]string{
 	"naive.html": {
 		"load-over-typing", "load-over-choosing", "quiet-while-typing", "invalid-by-script", "plain-buttons",
 		"two-clicks-5", "two-clicks-40", "two-clicks-150", "enter-and-click", "enter-twice", "enter-held", "pending-told", "pending-ends", "edit-while-sending",
-		"refusal-at-its-field", "refusal-focus", "refusal-announced", "refusal-goes", "signed-out", "lost-reply", "success-announced", "quiet-after-success",
+		"refusal-at-its-field", "refusal-focus", "refusal-announced", "refusal-goes", "signed-out", "signed-out-by-redirect", "page-for-an-answer", "cut-answer", "lost-reply", "success-announced", "quiet-after-success",
 	},
 	"careful.html":   {"edit-while-sending", "nothing-swallowed", "lost-reply", "key-after-error", "key-after-silence"},
 	"readymade.html": nil,
-	"react/built":    {"load-fails", "pending-ends", "edit-while-sending", "refusal-focus", "nothing-swallowed", "lost-reply"},
+	"react/built":    {"load-fails", "pending-ends", "edit-while-sending", "refusal-focus", "nothing-swallowed", "signed-out-by-redirect", "page-for-an-answer", "cut-answer", "lost-reply"},
 }
 
 // copied copies the pages, with the bundle beside them.
@@ -146,6 +146,12 @@ var mistakes = []struct {
 	{[]string{"success-announced"}, "message.textContent = \"Your", "message.ariaLive = \"polite\"\n        message.textContent = \"Your"},
 	{[]string{"refusal-goes"}, "window.onbeforeunload = () => true", "window.onbeforeunload = () => true\n    message.textContent = \"\""},
 	{[]string{"signed-out"}, `location.href = "/signin.html"`, `message.textContent = "Sign in in another window, then apply again."`},
+	{[]string{"signed-out-by-redirect"}, `else if (response.ok) {`, `else if (response.redirected) message.textContent = "Sign in in another window, then apply again."
+      else if (response.ok) {`},
+	{[]string{"page-for-an-answer"}, `else if (response.ok) {`, `else if (response.headers.get("Content-Type")?.includes("html")) message.textContent = "It is not known whether this has arrived."
+      else if (response.ok) {`},
+	{[]string{"cut-answer"}, `else if (response.ok) {`, `else if (response.ok) {
+        await response.json()`},
 	{[]string{"lost-reply"}, `headers: {`, `headers: { "Idempotency-Key": (window.key ||= crypto.randomUUID()),`},
 	{[]string{"quiet-after-success"}, "form.reset()", "form.reset()\n        window.onbeforeunload = null"},
 }
@@ -357,7 +363,7 @@ submit: {url: /calls}
 	}
 	require.Equal(t, []string{
 		"quiet-while-typing", "gone-when-mended", "plain-buttons", "pending-told", "pending-ends",
-		"refusal-at-its-field", "refusal-focus", "signed-out", "lost-reply", "key-after-refusal", "key-after-success",
+		"refusal-at-its-field", "refusal-focus", "signed-out", "signed-out-by-redirect", "page-for-an-answer", "cut-answer", "lost-reply", "key-after-refusal", "key-after-success",
 		"asks-at-reload", "asks-at-close", "asks-at-back", "asks-after-choosing",
 	}, breaks(answer))
 	for trial, why := range map[string]string{
