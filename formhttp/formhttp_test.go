@@ -385,20 +385,25 @@ func TestOneAddressServesAll(t *testing.T) {
 // Whatever is posted, the answer is a page, a redirect or a problem, and the
 // server does not fail.
 func FuzzPost(f *testing.F) {
-	f.Add("vessel=Heron&nights=4&leanwicket-key=k", false)
-	f.Add("crew=2&crew/0/name=Ada&crew/1/cook=true&leanwicket-add=crew", false)
-	f.Add("leanwicket-remove=crew/7&vessel=%00%ff&quay=north&quay=south", false)
-	f.Add(`{"vessel": "Heron", "crew": [{"name": 7}, null], "nights": 1e99}`, true)
-	f.Add(`{"vessel": {"deep": [[[]]]}, "power": "yes"}`, true)
+	f.Add("vessel=Heron&nights=4&leanwicket-key=k", false, "")
+	f.Add("crew=2&crew/0/name=Ada&crew/1/cook=true&leanwicket-add=crew", false, "*")
+	f.Add("leanwicket-remove=crew/7&vessel=%00%ff&quay=north&quay=south", false, "W/\"1\", \"2")
+	f.Add(`{"vessel": "Heron", "crew": [{"name": 7}, null], "nights": 1e99}`, true, "\"1\"")
+	f.Add(`{"vessel": {"deep": [[[]]]}, "power": "yes"}`, true, ", ,")
 	source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte(stayForm)}}, "f.form.yaml")
 	require.NoError(f, err)
-	handler, err := formhttp.New(source.Form, source, formhttp.Options{Submit: func(_ context.Context, s formhttp.Submission) (replies.Response, error) { return accept(s) }})
+	handler, err := formhttp.New(source.Form, source, formhttp.Options{
+		Submit: func(_ context.Context, s formhttp.Submission) (replies.Response, error) { return accept(s) },
+		Load:   func(*http.Request) (map[string]any, string, error) { return nil, "1", nil },
+	})
 	require.NoError(f, err)
-	f.Fuzz(func(t *testing.T, body string, asJSON bool) {
+	f.Fuzz(func(t *testing.T, body string, asJSON bool, match string) {
 		r := httptest.NewRequest(http.MethodPost, "/stay", strings.NewReader(body))
 		r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+		r.Header.Set("If-Match", match)
 		if asJSON {
 			r.Header.Set("Content-Type", "application/json")
+			r.Header.Set("Idempotency-Key", "k")
 		}
 		w := httptest.NewRecorder()
 		handler.ServeHTTP(w, r)

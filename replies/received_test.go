@@ -1,6 +1,7 @@
 package replies_test
 
 import (
+	"net/url"
 	"testing"
 	"testing/fstest"
 	"time"
@@ -173,4 +174,38 @@ func TestTheWholeNameWins(t *testing.T) {
 	require.Equal(t, lifecycle.Entry{Path: "applicant/email", Code: "BAD_USER_INPUT", Text: "Email taken"}, got[0].Entry)
 	got = placed(`{"errors":[{"message":"Two things","extensions":{"errors":[{"field":"email"},{"field":"applicant.email","message":"Taken"}]}}]}`)
 	require.Equal(t, []lifecycle.Entry{{Path: "email", Text: "Two things"}, {Path: "applicant/email", Text: "Taken"}}, []lifecycle.Entry{got[0].Entry, got[1].Entry})
+}
+
+// Whatever comes, a reply leads nowhere but to the page's own site or to a listed one, as the standard library
+// resolves it as well, and a page that nobody was sent to is no acceptance.
+func FuzzReceived(f *testing.F) {
+	const own, pay = "https://quay.example", "https://pay.example"
+	f.Add(201, "application/json", own+"/plots", "/plots/7", "120", `{"id": 7}`)
+	f.Add(200, "text/html; charset=x", own+"/sign-in?next=/", "//evil.example", "Fri, 02 May 2031 10:00:30 GMT", "<h1>Sign in")
+	f.Add(422, "application/problem+json, text/plain", "", pay+"/bills/../7", "-1", "\xef\xbb\xbf{\"errors\": [1e400]}")
+	f.Add(200, "", "https://api.example", "..//a/./b#c", "", "\xff{")
+	plots := declared(f, "origins: ['"+pay+"']\nsignInPaths: [/sign-in]\naccepted: {has: /id}\n")
+	f.Fuzz(func(t *testing.T, status int, contentType, from, location, retry, body string) {
+		r := replies.Received{
+			Status: status, From: from, Redirected: from != "", Own: own, Body: []byte(body),
+			Header: map[string]string{"Content-Type": contentType, "Location": location, "Retry-After": retry, "ETag": retry},
+		}
+		for _, asked := range []lifecycle.EffectKind{lifecycle.EffectSend, lifecycle.EffectLoad, lifecycle.EffectCheck} {
+			e := replies.Event(plots, lifecycle.Effect{Kind: asked}, r)
+			if e.Reply == nil {
+				continue
+			}
+			if e.Reply.Kind == lifecycle.ReplyAccepted {
+				require.True(t, status >= 200 && status < 300)
+				require.NotEqual(t, "text/html", contentType)
+			}
+			if to := e.Reply.To; to != "" {
+				page, err := url.Parse(own + "/page")
+				require.NoError(t, err)
+				target, err := page.Parse(to)
+				require.NoError(t, err, to)
+				require.Contains(t, []string{own, pay}, target.Scheme+"://"+target.Host, "%q from %q", location, from)
+			}
+		}
+	})
 }
