@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"leanwicket.dev/form"
+	"leanwicket.dev/formhttp"
 	"leanwicket.dev/internal/diagram"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/replies"
@@ -28,31 +29,8 @@ var livePage = template.Must(template.New("live").Parse(liveText))
 // maxTrace is the largest trace that is replayed, in bytes.
 const maxTrace = 4 << 20
 
-// live serves a form's page, which shows pictures that its script makes.
-func live(page http.Handler) http.Handler {
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		page.ServeHTTP(&withPictures{ResponseWriter: w}, r)
-	})
-}
-
-type withPictures struct {
-	http.ResponseWriter
-	begun bool
-}
-
-func (w *withPictures) WriteHeader(status int) {
-	const policy = "Content-Security-Policy"
-	w.begun = true
-	w.Header().Set(policy, w.Header().Get(policy)+"; img-src blob:")
-	w.ResponseWriter.WriteHeader(status)
-}
-
-func (w *withPictures) Write(data []byte) (int, error) {
-	if !w.begun {
-		w.WriteHeader(http.StatusOK)
-	}
-	return w.ResponseWriter.Write(data)
-}
+// livePolicy lets a form's page show the picture that its script makes.
+var livePolicy = "default-src 'none'; style-src " + formhttp.StyleHash() + "; img-src blob:; script-src 'self' 'wasm-unsafe-eval'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 
 // session is what the panel shows of a trace: the state at its end, in words, and
 // the picture of how it came there.

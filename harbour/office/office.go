@@ -117,7 +117,7 @@ func (o *Office) routes(keys ledger.Store) error {
 		if err != nil {
 			return err
 		}
-		options.Page = livePage
+		options.Page, options.Policy = livePage, livePolicy
 		beside, err := formhttp.New(form, source, options)
 		if err != nil {
 			return err
@@ -125,11 +125,15 @@ func (o *Office) routes(keys ledger.Store) error {
 		page := strings.TrimSuffix(name, ".form.yaml")
 		o.mux.Handle("/forms/"+page, scripted)
 		o.mux.Handle("/plain/"+page, plain)
-		o.mux.Handle("/live/"+page, live(beside))
+		o.mux.Handle("/live/"+page, beside)
 		o.mux.Handle(form.Submit.Method+" "+form.Submit.URL, plain)
 	}
 	o.mux.HandleFunc("GET /live/live.js", func(w http.ResponseWriter, r *http.Request) {
 		http.ServeContent(w, r, "live.js", time.Time{}, bytes.NewReader(liveScript))
+	})
+	o.mux.HandleFunc("GET /favicon.ico", func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Content-Type", "image/svg+xml")
+		_, _ = w.Write(icon)
 	})
 	o.mux.HandleFunc("POST /live", o.replay)
 	o.mux.Handle("GET /leanwicket/", http.StripPrefix("/leanwicket", browser.Handler()))

@@ -21,6 +21,9 @@ var pagesText string
 //go:embed pages.css
 var pagesRules string
 
+//go:embed icon.svg
+var icon []byte
+
 var (
 	pagesStyle = palette.CSS() + pagesRules
 	pages      = template.Must(template.New("").Parse(pagesText))

@@ -10,6 +10,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
@@ -132,6 +133,37 @@ func fillAndSubmit(t *testing.T, ctx context.Context, values url.Values) {
 	response, err := chromedp.RunResponse(ctx, chromedp.Click(chromedp.CSS("button[name=leanwicket-button]:not([tabindex])")))
 	require.NoError(t, err)
 	require.EqualValues(t, http.StatusUnprocessableEntity, response.Status, response.URL)
+}
+
+// Every page of the office, with script and without, opens with an empty console: nothing fails or is
+// blocked, and no picture is empty.
+func TestPagesOpenCleanly(t *testing.T) {
+	page := chromiumtest.Open(t)
+	d := openWithPermit(t)
+	paths := []string{"/favicon.ico"}
+	for _, state := range pageStates {
+		if paths = append(paths, state.path); state.sent == nil && strings.HasPrefix(state.path, "/plain/") {
+			paths = append(paths, "/forms/"+strings.TrimPrefix(state.path, "/plain/"), "/live/"+strings.TrimPrefix(state.path, "/plain/"))
+		}
+	}
+	troubles := chromiumtest.Troubles(t, page)
+	for _, path := range paths {
+		require.NoError(t, chromedp.Do(page, chromedp.Navigate(d.site+path)), path)
+		scripted := strings.HasPrefix(path, "/live/") || strings.HasPrefix(path, "/forms/")
+		if scripted {
+			require.Eventually(t, func() bool { return evaluate(t, page, `Boolean(document.querySelector("[data-leanwicket-state]"))`) }, 20*time.Second, 50*time.Millisecond, path)
+		}
+		require.Eventually(t, func() bool {
+			return evaluate(t, page, `[...document.images].every(i => i.complete && i.naturalWidth > 0 && i.width > 0)`)
+		}, 20*time.Second, 50*time.Millisecond, "a picture of %s is empty", path)
+		require.Empty(t, troubles(), path)
+	}
+}
+
+func evaluate(t *testing.T, page context.Context, expression string) bool {
+	is, err := chromedp.Run(page, chromedp.Evaluate[bool](expression))
+	require.NoError(t, err)
+	return is
 }
 
 // UPDATE=1 takes the pictures of the pages anew; without it nothing is compared,

@@ -4,11 +4,17 @@ package chromiumtest
 
 import (
 	"context"
+	"fmt"
 	"os"
 	"path/filepath"
 	"runtime"
+	"sync"
 	"testing"
 
+	"github.com/chromedp/cdproto/cdp"
+	cdplog "github.com/chromedp/cdproto/log"
+	cdpnetwork "github.com/chromedp/cdproto/network"
+	cdpruntime "github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 
@@ -78,6 +84,50 @@ func Violations(t testing.TB, page context.Context) string {
 		`axe.run({rules: {"color-contrast": {enabled: !matchMedia("(forced-colors: active)").matches}}}).then(r => JSON.stringify(r.violations.map(v => [v.id, v.help, v.nodes.map(n => n.html + " " + n.failureSummary)]), null, 1))`, chromedp.EvalAwaitPromise))
 	require.NoError(t, err)
 	return found
+}
+
+// Troubles listens to a page. It returns a function that takes what has gone wrong since it was called last: errors and
+// warnings of the console, exceptions, and requests that failed or were answered with an error.
+func Troubles(t testing.TB, page context.Context) func() []string {
+	t.Helper()
+	var mu sync.Mutex
+	var troubles []string
+	add := func(words ...any) {
+		mu.Lock()
+		defer mu.Unlock()
+		troubles = append(troubles, fmt.Sprint(words...))
+	}
+	require.NoError(t, chromedp.Listen(page, func(event any) {
+		switch e := event.(type) {
+		case *cdplog.EventEntryAdded:
+			if e.Entry.Level == "error" || e.Entry.Level == "warning" {
+				add(e.Entry.Text, " ", e.Entry.URL)
+			}
+		case *cdpruntime.EventExceptionThrown:
+			add(e.ExceptionDetails.Text)
+		case *cdpruntime.EventConsoleAPICalled:
+			if e.Type == "error" || e.Type == "warning" {
+				for _, a := range e.Args {
+					add(a.Description, string(a.Value))
+				}
+			}
+		case *cdpnetwork.EventResponseReceived:
+			if e.Response.Status >= 400 {
+				add(e.Response.Status, " ", e.Response.URL)
+			}
+		}
+	}))
+	_, err := chromedp.Call(page, cdplog.Enable, cdp.Empty{})
+	require.NoError(t, err)
+	_, err = chromedp.Call(page, cdpnetwork.Enable, cdpnetwork.EnableParams{})
+	require.NoError(t, err)
+	return func() []string {
+		mu.Lock()
+		defer mu.Unlock()
+		taken := troubles
+		troubles = nil
+		return taken
+	}
 }
 
 // Package is the folder of an npm package that tests use, or nothing.
