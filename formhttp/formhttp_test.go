@@ -223,6 +223,36 @@ func TestAskedOnlySometimes(t *testing.T) {
 	require.JSONEq(t, `{"vessel": "Heron", "power": true, "amperage": 16}`, string(s.sent[1].Body))
 }
 
+// Without a script the page says, in words, with which answers a field is asked.
+func TestWhenAFieldIsAsked(t *testing.T) {
+	const form = `form: plot
+schema:
+  properties:
+    hut: {type: boolean, title: Hut}
+    crop: {title: Crop, oneOf: [{const: l, title: Leeks}, {const: p, title: Peas}, {const: t, title: Thyme}]}
+    note: {type: string, title: Note}
+    key: {type: string}
+    open: {type: string}
+    stakes: {type: integer}
+    shade: {type: string}
+submit: {url: /stay}
+fields:
+  key: {when: {hut: true}}
+  open: {when: {hut: false}}
+  stakes: {when: {crop: [l, p]}}
+  shade: {when: {crop: t, hut: true}}
+`
+	text := newSite(t, form, accept, nil).get().text
+	var told []string
+	for _, after := range strings.Split(text, `<span class="leanwicket-sometimes">`)[1:] {
+		words, _, _ := strings.Cut(after, "<")
+		told = append(told, words)
+	}
+	require.Equal(t, []string{
+		"Only if “Hut” is ticked.", "Only if “Hut” is not ticked.", "Only if “Crop” is Leeks or Peas.", "Only if “Crop” is Thyme and “Hut” is ticked.",
+	}, told)
+}
+
 // Ten clicks with one key do the work once, and each gets the first one's
 // answer; a failure gives the key back.
 func TestWorkIsDoneOnce(t *testing.T) {

@@ -340,22 +340,47 @@ func lines(f *form.Field) int {
 	return 0
 }
 
-// sometimes says on whose answer it depends whether a field is asked.
+// sometimes says with which answers a field is asked, where it is not always.
 func (h *Handler) sometimes(f *form.Field) string {
-	var labels []string
+	var conditions []string
 	for _, condition := range f.Asked {
+		var clauses []string
 		for _, clause := range condition {
+			var literals []string
 			for _, literal := range clause {
-				if label := h.form.Fields[literal.Field].Label; !slices.Contains(labels, label) {
-					labels = append(labels, label)
-				}
+				literals = append(literals, h.inWords(literal))
 			}
+			clauses = append(clauses, strings.Join(literals, " or "))
 		}
+		conditions = append(conditions, strings.Join(clauses, " and "))
 	}
-	if labels == nil {
+	if conditions == nil {
 		return ""
 	}
-	return "Asked only with some answers to: " + strings.Join(labels, ", ")
+	return "Only if " + strings.Join(conditions, ", or ") + "."
+}
+
+// inWords says what a literal asks of a field's answer.
+func (h *Handler) inWords(literal form.Literal) string {
+	f := &h.form.Fields[literal.Field]
+	is := map[bool]string{false: " is ", true: " is not "}
+	var values []string
+	for _, value := range literal.Values {
+		values = append(values, f.Readable(value))
+	}
+	text := "“" + f.Label + "”"
+	switch {
+	case f.Kind == form.KindBoolean:
+		ticked := literal.Present || slices.Contains(literal.Values, form.True())
+		return text + is[ticked == literal.Negate] + "ticked"
+	case literal.Present:
+		return text + is[literal.Negate] + "answered"
+	case literal.OrAbsent && literal.Negate:
+		text += " is answered, and"
+	case literal.OrAbsent:
+		text += " is not answered, or"
+	}
+	return text + is[literal.Negate] + strings.Join(values, " or ")
 }
 
 // given are the values of the names that the form declares as given: those of the path
