@@ -158,6 +158,8 @@ func TestWhatTheMarkupLacksIsTold(t *testing.T) {
 		{`<input name="reader">`, ``}:                                                  `leanwicket: reader has to be answered and has no control; right would be a control with name="reader"`,
 		{`data-leanwicket-rows="books"`, `data-leanwicket-rows="book"`}:                `leanwicket: data-leanwicket-rows="book" is of no field of the form; right would be one of: reader, books, books/*/title`,
 		{`<template><p data-leanwicket-row>`, `<p data-leanwicket-row hidden></p><p>`}: `leanwicket: rows of books have no template; right would be a <template> with one row in the element with data-leanwicket-rows="books"`,
+		{`method="post"`, `data-leanwicket-headers="singed"`}: `leanwicket: the window has no function singed, so that requests go without its headers; right would be data-leanwicket-headers="FUNCTION"`,
+		{`method="post"`, `data-leanwicket-token="X-Reader reader"`}: `leanwicket: no <meta name="reader"> has the token of X-Reader; right would be data-leanwicket-token="HEADER META"`,
 	} {
 		b := scriptPage(t, "form: loan\nschema: {properties: {reader: {type: string}, books: {type: array, items: {properties: {title: {type: string}}}}}, required: [reader]}\nsubmit: {url: /loans}\n", func(w http.ResponseWriter, _ *http.Request) {
 			w.Header().Set("Content-Type", "text/html")
@@ -167,6 +169,8 @@ func TestWhatTheMarkupLacksIsTold(t *testing.T) {
 		for range 12 {
 			b.js(`leanwicket.session(document.forms[0]).addRow("books")`)
 		}
+		b.js(`(s => (s.edit("reader", "Ann"), s.submit()))(leanwicket.session(document.forms[0]))`)
+		b.becomes("unsettled", `leanwicket.state(document.forms[0])`)
 		require.Equal(t, told, b.js(`told.join("\n")`), changed)
 	}
 }

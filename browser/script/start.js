@@ -32,8 +32,9 @@ function headersOf(form) {
       if (found) headers[header] = found.content
       else console.warn(`leanwicket: no <meta name="${meta}"> has the token of ${header}; right would be data-leanwicket-token="HEADER META"`)
     }
-    const made = typeof globalThis[named] === "function" ? await globalThis[named](request) : {}
-    return { ...headers, ...made }
+    if (named && typeof globalThis[named] === "function") return { ...headers, ...await globalThis[named](request) }
+    if (named) console.warn(`leanwicket: the window has no function ${named}, so that requests go without its headers; right would be data-leanwicket-headers="FUNCTION"`)
+    return headers
   }
 }
 
