@@ -4,10 +4,13 @@ package browser_test
 
 import (
 	"fmt"
+	"io"
+	"net/http"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -46,6 +49,40 @@ func TestTypedBeforeTheScript(t *testing.T) {
 		b.asked.Store(0)
 		b.do(chromedp.Navigate(b.site + "/panel"))
 		require.EqualValues(t, 1, b.asked.Load(), "it is guarded")
+	}
+}
+
+// What a control shows by itself is no edit: a list without a selected option, a slider, a colour. What the record
+// says stands in it, and nothing else of the record is changed by one edit.
+func TestWhatNobodyTouchedIsNoEdit(t *testing.T) {
+	var sent atomic.Value
+	for _, whileLoading := range []string{"edit", "lock"} {
+		b := scriptPage(t, "form: kiln\nschema: {properties: {clay: {type: string, enum: [red, white, black]}, glaze: {type: string, enum: [ash, salt]}, heat: {type: integer}, tint: {type: string}, owner: {type: string}, shelf: {type: string, enum: [low, high]}}}\nprefill: {url: /kilns/7, whileLoading: "+whileLoading+"}\nsubmit: {url: /kilns/7, method: PUT}\n", func(w http.ResponseWriter, r *http.Request) {
+			switch {
+			case r.Method == http.MethodPut:
+				body, _ := io.ReadAll(r.Body)
+				sent.Store(string(body))
+				w.WriteHeader(http.StatusNoContent)
+			case r.URL.Path == "/kilns/7":
+				time.Sleep(300 * time.Millisecond)
+				w.Header().Set("Content-Type", "application/json")
+				w.Header().Set("ETag", `"1"`)
+				fmt.Fprint(w, `{"clay": "black", "heat": 900, "tint": "#aa5500", "owner": "Ida", "shelf": "low"}`)
+			default:
+				w.Header().Set("Content-Type", "text/html")
+				fmt.Fprint(w, `<!doctype html><title>Kiln</title><script src="/leanwicket/leanwicket.js" defer></script>
+<form data-leanwicket-form="/f.form" method="post"><select name="clay"><option>red<option>white<option>black</select><select name="glaze"><option disabled>Choose<option>ash<option>salt</select>
+<input type="range" name="heat" max="1200" aria-label="Heat"><input type="color" name="tint" aria-label="Tint"><input name="owner" aria-label="Owner"><select name="shelf"><option>low<option selected>high</select><button>Fire</button></form>`)
+			}
+		})
+		b.open("/page")
+		b.becomes("ready", `document.forms[0].dataset.leanwicketPrefill`)
+		b.becomes("black,,900,#aa5500,Ida,low", `[...document.forms[0].elements].filter(c => c.name).map(c => c.value).join()`)
+		require.Equal(t, "false", b.js(`document.forms[0].hasAttribute("data-leanwicket-unsaved")`), whileLoading)
+		b.typeIn("owner", "Bea")
+		b.js(`document.querySelector("button").click()`)
+		b.becomes("accepted", `leanwicket.state(document.forms[0])`)
+		require.JSONEq(t, `{"clay": "black", "heat": 900, "tint": "#aa5500", "owner": "IdaBea", "shelf": "low"}`, sent.Load().(string), whileLoading)
 	}
 }
 

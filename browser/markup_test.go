@@ -158,8 +158,8 @@ func TestWhatTheMarkupLacksIsTold(t *testing.T) {
 		{`<input name="reader">`, ``}:                                                  `leanwicket: reader has to be answered and has no control; right would be a control with name="reader"`,
 		{`data-leanwicket-rows="books"`, `data-leanwicket-rows="book"`}:                `leanwicket: data-leanwicket-rows="book" is of no field of the form; right would be one of: reader, books, books/*/title`,
 		{`<template><p data-leanwicket-row>`, `<p data-leanwicket-row hidden></p><p>`}: `leanwicket: rows of books have no template; right would be a <template> with one row in the element with data-leanwicket-rows="books"`,
-		{`method="post"`, `data-leanwicket-headers="singed"`}: `leanwicket: the window has no function singed, so that requests go without its headers; right would be data-leanwicket-headers="FUNCTION"`,
-		{`method="post"`, `data-leanwicket-token="X-Reader reader"`}: `leanwicket: no <meta name="reader"> has the token of X-Reader; right would be data-leanwicket-token="HEADER META"`,
+		{`method="post"`, `data-leanwicket-headers="singed"`}:                          `leanwicket: the window has no function singed, so that requests go without its headers; right would be data-leanwicket-headers="FUNCTION"`,
+		{`method="post"`, `data-leanwicket-token="X-Reader reader"`}:                   `leanwicket: no <meta name="reader"> has the token of X-Reader; right would be data-leanwicket-token="HEADER META"`,
 	} {
 		b := scriptPage(t, "form: loan\nschema: {properties: {reader: {type: string}, books: {type: array, items: {properties: {title: {type: string}}}}}, required: [reader]}\nsubmit: {url: /loans}\n", func(w http.ResponseWriter, _ *http.Request) {
 			w.Header().Set("Content-Type", "text/html")

@@ -1,3 +1,27 @@
+// The options that a list shows while nobody has chosen: those that the markup selects, and in a list of one line else
+// the first that can be chosen (HTML, section 4.10.7).
+const shownByItself = list => {
+  const all = [...list.options], selected = all.filter(o => o.defaultSelected)
+  if (list.multiple) return selected
+  if (selected.length || list.size > 1) return selected.slice(-1)
+  return all.filter(o => !o.disabled && !o.parentElement.disabled).slice(0, 1)
+}
+
+// What an input shows while nobody has changed it: its type makes a value of what the markup has, or of nothing, as a
+// slider's middle (HTML, section 4.10.5.1).
+const shown = input => {
+  const like = document.createElement("input")
+  for (const name of ["min", "max", "step", "multiple", "value", "type"]) if (input.hasAttribute(name)) like.setAttribute(name, input.getAttribute(name))
+  return like.value
+}
+
+// Whether a control holds something else than it shows by itself.
+const isChanged = c => {
+  if (c.type === "checkbox" || c.type === "radio") return c.checked !== c.defaultChecked
+  if (c.tagName === "SELECT") return (own => [...c.options].some(o => o.selected !== own.includes(o)))(shownByItself(c))
+  return c.type !== "file" && c.value !== (c.tagName === "INPUT" ? shown(c) : c.defaultValue)
+}
+
 // What the controls of a form hold.
 export class Controls {
   /** The values that were typed before the form was bound, until its fields can be edited. @type {Map<string, string> | undefined} */
@@ -33,12 +57,7 @@ export class Controls {
   // What was typed before the script arrived.
   typedBefore() {
     const typed = new Map()
-    for (const c of this.controls()) {
-      const changed = c.type === "checkbox" || c.type === "radio" ? c.checked !== c.defaultChecked
-        : c.tagName === "SELECT" ? [...c.options].some(o => o.selected !== o.defaultSelected && (c.multiple || o.selected))
-          : c.type !== "file" && c.value !== c.defaultValue
-      if (changed) typed.set(c.name, this.raw(c.name))
-    }
+    for (const c of this.controls()) if (isChanged(c)) typed.set(c.name, this.raw(c.name))
     return typed
   }
 
