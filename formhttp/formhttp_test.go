@@ -231,13 +231,13 @@ schema:
     hut: {type: boolean, title: Hut}
     crop: {title: Crop, oneOf: [{const: l, title: Leeks}, {const: p, title: Peas}, {const: t, title: Thyme}]}
     note: {type: string, title: Note}
-    key: {type: string}
     open: {type: string}
     stakes: {type: integer}
     shade: {type: string}
+  if: {properties: {hut: {const: true}}, required: [hut]}
+  then: {properties: {key: {type: string}}}
 submit: {url: /stay}
 fields:
-  key: {when: {hut: true}}
   open: {when: {hut: false}}
   stakes: {when: {crop: [l, p]}}
   shade: {when: {crop: t, hut: true}}
@@ -249,7 +249,7 @@ fields:
 		told = append(told, words)
 	}
 	require.Equal(t, []string{
-		"Only if “Hut” is ticked.", "Only if “Hut” is not ticked.", "Only if “Crop” is Leeks or Peas.", "Only if “Crop” is Thyme and “Hut” is ticked.",
+		"Only if “Hut” is not ticked.", "Only if “Crop” is Leeks or Peas.", "Only if “Crop” is Thyme and “Hut” is ticked.", "Only if “Hut” is ticked.",
 	}, told)
 }
 

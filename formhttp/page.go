@@ -340,7 +340,8 @@ func lines(f *form.Field) int {
 	return 0
 }
 
-// sometimes says with which answers a field is asked, where it is not always.
+// sometimes says with which answers a field is asked, where it is not always. A condition can hold the same twice:
+// of a box that its schema also requires.
 func (h *Handler) sometimes(f *form.Field) string {
 	var conditions []string
 	for _, condition := range f.Asked {
@@ -352,12 +353,12 @@ func (h *Handler) sometimes(f *form.Field) string {
 			}
 			clauses = append(clauses, strings.Join(literals, " or "))
 		}
-		conditions = append(conditions, strings.Join(clauses, " and "))
+		conditions = append(conditions, strings.Join(union(nil, clauses), " and "))
 	}
 	if conditions == nil {
 		return ""
 	}
-	return "Only if " + strings.Join(conditions, ", or ") + "."
+	return "Only if " + strings.Join(union(nil, conditions), ", or ") + "."
 }
 
 // inWords says what a literal asks of a field's answer.
