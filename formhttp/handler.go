@@ -371,11 +371,12 @@ func (h *Handler) principal(r *http.Request) string {
 
 // account is the digest of a request's account; empty where there is none.
 func (h *Handler) account(r *http.Request) string {
-	if h.principal(r) == "" {
+	principal := h.principal(r)
+	if principal == "" {
 		return ""
 	}
 	digest := hmac.New(sha256.New, h.secret)
-	digest.Write([]byte("leanwicket account " + h.principal(r)))
+	digest.Write([]byte("leanwicket account " + principal))
 	return base64.RawURLEncoding.EncodeToString(digest.Sum(nil)[:16])
 }
 

@@ -1,6 +1,7 @@
 package scenario
 
 import (
+	"cmp"
 	"slices"
 	"strconv"
 	"strings"
@@ -74,7 +75,7 @@ func (p *scenarioReader) expectOne(entry *Entry, e document.Entry) {
 		if e.Value.Kind != document.Null {
 			want = p.Text(e.Value)
 		}
-		expectText(entry, e, orNothing(want), func(play *play) string { return orNothing(play.version) })
+		expectText(entry, e, cmp.Or(want, "nothing"), func(play *play) string { return cmp.Or(play.version, "nothing") })
 	case "said":
 		p.expectSaid(entry, e)
 	case "focus":
@@ -135,13 +136,6 @@ func (p *scenarioReader) expectSaid(entry *Entry, e document.Entry) {
 			return "said " + strconv.Quote(text)
 		}
 	}})
-}
-
-func orNothing(text string) string {
-	if text == "" {
-		return "nothing"
-	}
-	return text
 }
 
 func quoted(path string) string {

@@ -1,7 +1,6 @@
 package try
 
 import (
-	"cmp"
 	"encoding/json"
 	"fmt"
 	"slices"
@@ -14,7 +13,7 @@ import (
 const signInPage, signInPath = `<!doctype html><title>Sign in</title><h1>Sign in to the harbour net</h1><form><label>Name <input name="leanwicket-name"></label></form>`, "/sign-in"
 
 func byRedirect(t *tab) (reply, string) {
-	return reply{status: 302, to: cmp.Or(append(slices.Clone(t.form.SignInPaths), signInPath)[0])}, "the submission was redirected to a page to sign in"
+	return reply{status: 302, to: append(slices.Clone(t.form.SignInPaths), signInPath)[0]}, "the submission was redirected to a page to sign in"
 }
 
 func byPage(*tab) (reply, string) {

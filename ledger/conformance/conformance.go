@@ -209,12 +209,11 @@ func Forgets(t *testing.T, store ledger.Store, prune func(context.Context) (int,
 		next := r
 		require.Eventually(t, func() bool {
 			next.Key.Key += "+"
-			state, _, err := store.Reserve(ctx, next)
-			if err != nil || state != ledger.Reserved || store.Settle(ctx, next, ledger.Response{Status: 201}) != nil {
-				return false
-			}
+			require.Equal(t, ledger.Reserved, reserve(next))
+			require.NoError(t, store.Settle(ctx, next, ledger.Response{Status: 201}))
 			n, err := prune(ctx)
-			return err == nil && n > 0
+			require.NoError(t, err)
+			return n > 0
 		}, 10*time.Second, 50*time.Millisecond)
 	}
 	other := r
