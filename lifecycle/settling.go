@@ -60,10 +60,7 @@ func (s *Session) startRepeat(follow bool) {
 // pause waits before an automatic repeat, if there may be one more.
 func (s *Session) pause(retryAfter time.Duration) {
 	policy := &s.form.Submit
-	wait := policy.ResendWait
-	if retryAfter > wait {
-		wait = retryAfter
-	}
+	wait := max(policy.ResendWait, retryAfter)
 	if int(s.attempt.repeats) >= policy.ResendTimes || wait > policy.ResendLongest {
 		s.unsettle(form.UnsettledUntil(wait))
 		return

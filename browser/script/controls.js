@@ -1,3 +1,5 @@
+// What the controls of a form hold.
+
 // The options that a list shows while nobody has chosen: those that the markup selects, and in a list of one line else
 // the first that can be chosen (HTML, section 4.10.7).
 const shownByItself = list => {
@@ -18,11 +20,13 @@ const shown = input => {
 // Whether a control holds something else than it shows by itself.
 const isChanged = c => {
   if (c.type === "checkbox" || c.type === "radio") return c.checked !== c.defaultChecked
-  if (c.tagName === "SELECT") return (own => [...c.options].some(o => o.selected !== own.includes(o)))(shownByItself(c))
+  if (c.tagName === "SELECT") {
+    const own = shownByItself(c)
+    return [...c.options].some(o => o.selected !== own.includes(o))
+  }
   return c.type !== "file" && c.value !== (c.tagName === "INPUT" ? shown(c) : c.defaultValue)
 }
 
-// What the controls of a form hold.
 export class Controls {
   /** The values that were typed before the form was bound, until its fields can be edited. @type {Map<string, string> | undefined} */
   early
