@@ -18,7 +18,6 @@ export async function bodyOf(response) {
       parts.push(value)
       size += value.length
     }
-    if (size > most) reader?.cancel().catch(() => {})
   } catch { cut = true }
   const bytes = new Uint8Array(size)
   let at = 0

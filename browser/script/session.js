@@ -459,6 +459,7 @@ export class Session extends EventTarget {
       if (kind === "load" && this.#replaces) warnOfHidden(response)
       const body = await bodyOf(response)
       bytes = body.bytes
+      ends.abort() // the rest of a long body is not wanted: its connection ends
       came = describe(response, body.cut)
     } catch {
       if (!signal.aborted && await this.#redirects()) came[2] = PART + "s"

@@ -175,10 +175,10 @@ func dropStatement(statement ast.Stmt, add func(operator string, from, to token.
 	add("drop a statement", statement.Pos(), statement.End(), "")
 }
 
-// constantsOf gives each constant of the core the next of its group; true and
-// false are a group.
+// constantsOf gives each constant of the core the next of its group; true and false, and max and
+// min, are groups.
 func constantsOf(t *testing.T) map[string]string {
-	next := map[string]string{"true": "false", "false": "true"}
+	next := map[string]string{"true": "false", "false": "true", "max": "min", "min": "max"}
 	var sources []string
 	for room := range mutated {
 		inRoom, err := filepath.Glob(filepath.Join(sourceOf(t, room), "*.go"))
