@@ -163,6 +163,8 @@ export interface OpenOptions {
   account?: string
   /** A value for each name that the form declares as given: {id} in its urls. */
   given?: Record<string, string | number>
+  /** What the fields hold at first, instead of the declared defaults: texts by path, and for rows how many there are. Where saved answers are loaded, these count instead. */
+  defaults?: Record<string, string | number>
   /** Headers for each request, such as a token against forgery or an authorisation. */
   headers?: (request: SessionRequest) => HeadersInit | Promise<HeadersInit>
   /** As in fetch; left out: same-origin. */

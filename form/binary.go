@@ -44,8 +44,11 @@ func Read(data []byte) (*Form, error) {
 	return New(d)
 }
 
-// Fingerprint is a short name for exactly this form.
+// Fingerprint is a short name for exactly this form, whatever the defaults of an opening are.
 func (f *Form) Fingerprint() uint64 {
+	if f.declared != nil {
+		f = f.declared
+	}
 	data, _ := f.AppendBinary(nil) // cannot fail
 	h := fnv.New64a()
 	h.Write(data)

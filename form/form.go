@@ -24,6 +24,9 @@ type Form struct {
 	optionTexts [][]string  // beside Options: as they are typed
 	comma       bool
 	tree        node
+
+	declared *Form    // of a form with an opening's own defaults: the one without
+	opening  []Answer // those defaults
 }
 
 // A matcher tells whether a pattern is found in a text.

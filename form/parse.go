@@ -5,10 +5,18 @@ import (
 	"strings"
 )
 
+// HalfTyped stands for what was typed at a control that does not tell it, such as a date without
+// its year: its validity says badInput, and its value is empty (HTML, section 4.10.20.1). No field
+// can hold it.
+const HalfTyped = "\x00"
+
 // Parse reads what was typed at a field. Text that does not parse gives a
 // ValueUnparsed: it is kept as typed, with badInput.
 func (f *Form) Parse(id FieldID, raw string) Value {
 	field := &f.Fields[id]
+	if raw == HalfTyped {
+		return Value{Kind: ValueUnparsed, Text: raw}
+	}
 	switch field.Kind {
 	case KindChoice:
 		return f.parseChoice(id, raw)

@@ -91,6 +91,11 @@ func Replay(form *form.Form, r *Record, o Observer) (*Difference, error) {
 	if own := hex(form.Fingerprint()); own != r.Fingerprint {
 		return nil, errors.New("found a trace of another form (" + r.Form + " " + r.Fingerprint + "); right would be one of " + form.Name + " " + own)
 	}
+	reader := eventReader{form: form}
+	form = form.Opening(reader.answers(r.lines[0]["defaults"]))
+	if reader.bad != "" {
+		return nil, &LineError{1, reader.bad}
+	}
 	s, effects := lifecycle.Open(form, lifecycle.Seed{})
 	w := NewWriter(io.Discard, s, effects)
 	if o.Opened != nil {
@@ -99,7 +104,6 @@ func Replay(form *form.Form, r *Record, o Observer) (*Difference, error) {
 	if d := w.compare(1, r.lines[0], effects, nil); d != nil {
 		return d, nil
 	}
-	reader := eventReader{form: form}
 	for k, line := range r.lines[1:] {
 		e := reader.event(line["event"].(map[string]any))
 		if reader.bad != "" {

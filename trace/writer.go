@@ -38,6 +38,9 @@ func NewWriter(out io.Writer, s *lifecycle.Session, opening []lifecycle.Effect) 
 	header.num("trace", Version)
 	header.str("form", w.form.Name)
 	header.str("fingerprint", hex(w.form.Fingerprint()))
+	if defaults := w.form.OpeningDefaults(); len(defaults) > 0 {
+		header.raw("defaults", w.answers(defaults))
+	}
 	header.raw("effects", w.effects(opening))
 	header.str("state", w.fingerprint())
 	w.line(header.end())

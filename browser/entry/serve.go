@@ -82,8 +82,10 @@ func read(compiled []byte, own string, now time.Duration) string {
 }
 
 // open opens the session, with a seed in hexadecimal and what an earlier page kept, or
-// nothing: the mark and the text of keep. What is given are names and values as parts.
-func (p *page) open(seed, mark, kept, given string) {
+// nothing: the mark and the text of keep. What is given are names and values as parts, and what
+// the markup has are paths and values, with the number of rows for each group.
+func (p *page) open(seed, mark, kept, given, markup string) {
+	p.form = p.form.Opening(p.defaults(markup))
 	f := p.form
 	values := map[string]string{}
 	parts := strings.Split(given, string(partEnd))
@@ -121,6 +123,24 @@ func (p *page) open(seed, mark, kept, given string) {
 	}
 }
 
+// defaults reads what the markup has. What is of no field of the form is nothing.
+func (p *page) defaults(markup string) (answers []form.Answer) {
+	parts := strings.Split(markup, string(partEnd))
+	for k := 0; k+1 < len(parts); k += 2 {
+		place, ok := p.form.Lookup(parts[k])
+		if !ok {
+			continue
+		}
+		a := form.Answer{Place: place, Value: p.form.Parse(place.Field, parts[k+1])}
+		if p.form.Fields[place.Field].Kind == form.KindRows {
+			rows, _ := strconv.Atoi(parts[k+1])
+			a.Value = form.Number(int64(min(max(rows, 0), 1<<15)), 0)
+		}
+		answers = append(answers, a)
+	}
+	return answers
+}
+
 // trace is the record of the session. It is made when somebody asks: the
 // fingerprint of a large form's state is too much for each key.
 func (p *page) trace() string {
@@ -147,7 +167,7 @@ func (p *page) everything() {
 func (p *page) happened(what string, texts [4]string, bytes []byte) {
 	switch what {
 	case "open":
-		p.open(texts[0], texts[1], texts[2], texts[3])
+		p.open(texts[0], texts[1], texts[2], texts[3], string(bytes))
 	case "elapsed":
 		id, _ := strconv.Atoi(texts[0])
 		if f := p.timers[id]; f != nil {

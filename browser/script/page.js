@@ -1,7 +1,12 @@
+import { halfTyped } from "./controls.js"
 import { guard, pages } from "./guard.js"
 import { Shown } from "./shown.js"
+import { broughtBack, isTouched } from "./untouched.js"
 
 const rowButtons = ["leanwicket-add", "leanwicket-remove", "leanwicket-move"] // their names
+
+/** How many forms of this document were bound, now and before. */
+let made = 0
 
 // One form that is bound: its session is told what happens to the controls, and what the
 // session says is shown.
@@ -11,41 +16,64 @@ export class Page extends Shown {
   pressed = false // the pointer is
   entered = false // Enter was pressed in a control
 
-  number = pages.push(this) - 1 // forms are asked in the order in which they were found
+  number = made++
+  passes = false // a submit button that is not the form's own does what the markup says
+
+  constructor(form) {
+    super(form)
+    pages.push(this) // forms are asked in the order in which they were found
+  }
 
   /** @param {import("./session.js").Session} session */
   open(session) {
     this.session = session
-    const typed = this.typedBefore()
+    const changed = this.changed()
     this.prepare()
     const told = event => e => this.guarded(e.detail, this.does[event])
     for (const event in this.does) this.session.addEventListener(event, told(event), { signal: this.ends.signal })
     this.unobserve = this.session.observe(change => this.guarded(change, c => this.update(c)))
-    const everything = this.session.snapshot.fields.flatMap(f => [f, ...(f.rows || []).flatMap(row => row.fields)])
-    this.update({ fields: everything, before: {} })
+    this.session.reads = () => this.guarded(null, () => this.reads())
+    this.update({ fields: this.session.everyField(), before: {} })
+    for (const f of this.session.everyField()) if (f.raw === halfTyped && !changed.has(f.path)) this.happened("edit", f.path, "") // no control shows it any more
     if (this.submission !== "idle") this.does.outcome({ submission: this.submission, said: this.session.snapshot.said?.text || "" })
     this.lacking()
-    this.early = typed
-    this.takeEarly()
+    this.takeBefore(changed)
     this.listen()
     this.form.dataset.leanwicketReady = ""
   }
 
+  // What stood in the controls before the script arrived: what was typed is taken as typed, and
+  // what a script of the page has put there stays, until it is read. What a browser brings back
+  // from an earlier page is neither: that page's work is kept elsewhere.
+  takeBefore(changed) {
+    for (const [name, raw] of changed) {
+      if (!this.session.field(name)) continue
+      if (this.controls(name).some(isTouched)) this.early.set(name, raw)
+      else if (!broughtBack) this.put(name, raw)
+    }
+    this.takeEarly()
+    if (broughtBack) addEventListener("pageshow", () => this.guarded(null, () => {
+      for (const f of this.session.everyField()) if (f.kind !== "rows" && !this.controls(f.path).some(isTouched)) this.set(f.path, f.raw)
+    }), { once: true, signal: this.ends.signal })
+  }
+
   listen() {
     const on = (target, type, f, capture = false) => target.addEventListener(type, e => this.guarded(e, f), { signal: this.ends.signal, capture })
+    const { root } = this
+    const mine = c => c.name && (c.form ? c.form === this.element : this.form.contains(c)) && this.controls(c.name).includes(c)
     const choice = c => ["checkbox", "radio", "file", "select-one", "select-multiple"].includes(c.type)
-    on(this.form, "input", e => {
-      if (e.target.name && !e.isComposing && !choice(e.target) && this.controls(e.target.name).length) this.happened("edit", e.target.name, this.raw(e.target.name))
-    })
-    on(this.form, "compositionend", e => { if (e.target.name && !this.following) this.happened("edit", e.target.name, this.raw(e.target.name)) })
-    on(this.form, "change", e => {
+    const edited = name => this.happened("edit", name, this.raw(name))
+    on(root, "input", e => { if (!e.isComposing && mine(e.target) && !choice(e.target)) edited(e.target.name) })
+    on(root, "compositionend", e => { if (mine(e.target) && !this.following) edited(e.target.name) })
+    on(root, "change", e => {
       // Of texts some programs that fill in forms tell nothing but this.
-      if (e.target.name && (choice(e.target) || this.held.get(e.target.name) !== e.target.value) && this.controls(e.target.name).length) this.happened("edit", e.target.name, this.raw(e.target.name))
+      if (mine(e.target) && (choice(e.target) || this.isUntold(e.target.name))) edited(e.target.name)
     })
     // A blur that a press of the pointer makes is told when the press is over: an
     // issue that appears under a pressed pointer moves the button away from it.
-    on(this.form, "focusout", e => {
-      if (this.following || !e.target.name || !this.controls(e.target.name).includes(e.target)) return
+    on(root, "focusout", e => {
+      if (this.following || !mine(e.target)) return
+      this.read(e.target.name) // a date that is half typed makes no event
       if (this.pressed) this.left.push(e.target.name)
       else this.happened("blur", e.target.name)
     })
@@ -57,23 +85,47 @@ export class Page extends Shown {
     on(document, "pointerup", () => setTimeout(() => this.guarded(null, released))) // after the click
     on(document, "pointercancel", released)
     on(document, "click", released, true)
-    on(this.form, "submit", e => {
+    on(this.element, "submit", e => {
+      const by = this.entered ? null : e.submitter
+      const buttons = this.session.snapshot.buttons.map(b => b.name), own = by && buttons.includes(by.value)
+      if (by && !own && this.isForeign(by)) return this.foreign(e, by)
       e.preventDefault()
-      const by = e.submitter
-      if (by && rowButtons.includes(by.name) && !this.entered) return this.rowButton(by.name.slice(11), by.value)
-      const buttons = this.session.snapshot.buttons.map(b => b.name)
-      this.happened("submit", by && buttons.includes(by.value) ? by.value : buttons[0])
+      if (by && rowButtons.includes(by.name)) return this.rowButton(by.name.slice(11), by.value)
+      this.happened("submit", own ? by.value : buttons[0])
     })
     // Enter in a control means the form's first button, whatever stands before it.
-    on(this.form, "keydown", e => {
+    on(root, "keydown", e => {
       this.entered = e.key === "Enter" && e.target.localName === "input" && !["submit", "button", "image"].includes(e.target.type)
     }, true)
     for (const over of ["keyup", "pointerdown"]) on(document, over, () => { this.entered = false }, true)
-    on(this.form, "reset", e => { e.preventDefault(); this.happened("reset") })
+    on(this.element, "reset", e => { e.preventDefault(); this.happened("reset") })
     // Who was let go and is still here, as after a link to a download, goes on.
     const here = () => { if (this.form.dataset.leanwicketLeave === "gone") this.happened("returned") }
-    on(this.form, "pointerdown", here, true)
-    on(this.form, "keydown", here, true)
+    on(this.element, "pointerdown", here, true)
+    on(this.element, "keydown", here, true)
+    // A dialog is closed by Escape, and the form in it is left.
+    const dialog = this.form.closest("dialog")
+    if (dialog) on(dialog, "cancel", e => {
+      if (e.target !== dialog || !this.session.snapshot.guarded) return
+      e.preventDefault()
+      this.session.leave().then(gone => { if (gone) dialog.close() })
+    })
+  }
+
+  // A submit button that the form does not declare, and that says by a name, a value or an
+  // address of its own that it is for something else.
+  isForeign(by) { return !by.name.startsWith("leanwicket-") && Boolean(by.name || by.value || by.hasAttribute("formaction")) }
+
+  // It does what the markup says. Where that leads away, and something would be lost, the applicant is asked.
+  foreign(e, by) {
+    const said = name => by.getAttribute("form" + name) ?? this.form.getAttribute(name) ?? ""
+    if (this.passes || !guard.needed() || said("method") === "dialog" || !["", "_self"].includes(said("target"))) return
+    e.preventDefault()
+    guard.leave(new URL(said("action"), document.baseURI).href, () => {
+      this.passes = true
+      this.form.requestSubmit(by)
+      this.passes = false
+    })
   }
 
   // A button of a row: crew, crew/2, or crew/2 crew/0, which moves one to the other's
@@ -95,7 +147,8 @@ export class Page extends Shown {
     this.ends.abort()
     this.unobserve?.()
     this.sized?.disconnect()
-    for (const part of [this.dialog, ...this.added, ...this.form.querySelectorAll(".leanwicket-choice")]) part?.remove()
+    pages.splice(pages.indexOf(this), 1)
+    for (const part of [this.dialog, ...this.added, ...this.all(".leanwicket-choice")]) part?.remove()
     for (const c of this.controls()) {
       c.removeAttribute("aria-invalid")
       const ids = (c.getAttribute("aria-describedby") || "").split(" ").filter(id => document.getElementById(id))
@@ -125,7 +178,9 @@ export class Page extends Shown {
     if (acts.includes(act)) this.goneOn = now.draft // who goes on has seen what was brought back
     if (this.saidUntil === "act" && acts.includes(act)) this.saidAt = null
     const focused = this.focused(before)
-    for (const f of fields) {
+    this.awaiting = now.prefill === "loading" && now.buttons.every(b => b.holds.includes("loading"))
+    const came = before.prefill === "loading" && now.prefill !== "loading"
+    for (const f of came ? this.session.everyField() : fields) {
       const issues = f.issues.filter(i => i.shown).map(i => i.text)
       if (f.kind === "rows") this.rows(f, issues)
       else this.field(f, issues)

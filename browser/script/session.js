@@ -9,6 +9,11 @@ import { randomHex } from "./tab.js"
 /** What the core says to this script, and this script to the core (serve.go). */
 const protocol = "5"
 
+/** What happens in one field alone, or to the session without its applicant. */
+const unread = ["edit", "blur", "elapsed", "trace"]
+
+const encoder = new TextEncoder()
+
 /** @typedef {import("../leanwicket").Field} Field */
 /** @typedef {import("../leanwicket").Change} Change */
 /** @typedef {import("../leanwicket").OpenOptions} OpenOptions */
@@ -76,6 +81,8 @@ export class Session extends EventTarget {
   /** The timer until what would be lost is kept. @type {any} */
   keeping
   recorded = ""
+  /** Is called before anything happens that goes by what was typed: who shows the session tells it first what it was not told. */
+  reads = () => {}
   /** As the core has it. */
   number = -1
   /** Who waits for the answer to leaving. @type {((gone: boolean) => void)[]} */
@@ -122,9 +129,10 @@ export class Session extends EventTarget {
 
   /** Opens in the core, with what an earlier page kept. @param {Draft} [earlier] */
   #begin(earlier) {
-    const given = Object.entries(this.options.given || {}).flat().map(clean).join(PART)
+    /** @param {Record<string, string | number> | undefined} named */
+    const parts = named => Object.entries(named || {}).flat().map(clean).join(PART)
     this.snapshot = same(this.snapshot, { ...this.snapshot, draft: earlier, offered: this.kept.offered })
-    this.#carryOut(this.call(this.number, performance.now(), "open", randomHex(16), earlier?.mark || "", earlier?.text || "", given))
+    this.#carryOut(this.call(this.number, performance.now(), "open", randomHex(16), earlier?.mark || "", earlier?.text || "", parts(this.options.given), encoder.encode(parts(this.options.defaults))))
   }
 
   /** Neither store of the browser takes what is typed: it is said once on a page. */
@@ -297,6 +305,7 @@ export class Session extends EventTarget {
   tell(what, ...texts) {
     if (!this.alive) return
     this.#guarded(() => {
+      if (!unread.includes(what)) this.reads()
       this.#carryOut(this.call(this.number, performance.now(), what, ...texts), what)
       this.keepSoon()
     })
@@ -395,16 +404,17 @@ export class Session extends EventTarget {
 
   /** After a record was changed elsewhere: that its newest answers are there, and what is to be done. @param {Snapshot} before */
   #newest(before) {
-    const contested = this.#everyField().filter(f => f.contested).length
+    const contested = this.everyField().filter(f => f.contested).length
     const choose = contested === 1 ? " One of yours differs: choose which one to keep." : contested ? ` ${contested} of yours differ: choose which ones to keep.` : ""
     return saying(before, `The newest answers are here.${choose} ${choose ? "Then send" : "Send"} yours again.`)
   }
 
-  #everyField() { return this.#fields.list.flatMap(f => [f, ...(f.rows || []).flatMap(row => row.fields)]) }
+  /** All fields, those of the rows after their group. */
+  everyField() { return this.#fields.list.flatMap(f => [f, ...(f.rows || []).flatMap(row => row.fields)]) }
 
   /** The private fields that have an answer, which is not kept. */
   #again() {
-    return this.#everyField().filter(f => f.private && f.dirty && f.raw !== "").map(f => f.path)
+    return this.everyField().filter(f => f.private && f.dirty && f.raw !== "").map(f => f.path)
   }
 
   /** @param {Change} change */

@@ -1,4 +1,5 @@
 import { Controls } from "./controls.js"
+import { markupOf } from "./untouched.js"
 
 /** What is a row of a group. */
 const aRow = ".leanwicket-row, [data-leanwicket-row]"
@@ -21,11 +22,16 @@ export class Shown extends Controls {
   /** What the page lacks, as far as it was said. @type {Set<string>} */
   missed = new Set()
   following = false // the focus follows its row
+  /** The issues of each field, by id. @type {Map<string, HTMLElement | null>} */
+  lists = new Map()
 
-  /** The elements of the form that a selector finds. @param {string} selector @returns {NodeListOf<HTMLElement>} */
-  all(selector) { return this.form.querySelectorAll(selector) }
-  /** @param {string} selector @returns {HTMLElement | null} */
-  first(selector) { return this.form.querySelector(selector) }
+  /** The elements of the form that a selector finds; those that stand elsewhere come last. @param {string} selector @returns {HTMLElement[]} */
+  all(selector) {
+    const elsewhere = this.form.id && this.root.querySelector(`[form="${CSS.escape(this.form.id)}"]`) ? [...this.root.querySelectorAll(selector)] : []
+    return [...this.form.querySelectorAll(selector), ...elsewhere.filter(e => !this.form.contains(e) && this.owns(e))]
+  }
+  /** @param {string} selector @returns {HTMLElement | undefined} */
+  first(selector) { return this.form.querySelector(selector) ?? this.all(selector)[0] }
 
   get submission() { return this.session.snapshot.submission }
   get prefill() { return this.session.snapshot.prefill }
@@ -38,8 +44,8 @@ export class Shown extends Controls {
     const written = /^(leanwicket-(?:.+-)?)form$/.exec(this.form.id)
     this.prefix = written?.[1] ?? "leanwicket-" + (this.number ? this.number + "-" : "")
     const part = (name, put) => {
-      const own = document.getElementById((written ? this.prefix : "leanwicket-") + name)
-      const found = this.marked(name, "") || (this.form.id ? document.querySelector(`[data-leanwicket-${name}="${CSS.escape(this.form.id)}"]`) : null) || (own && !("leanwicketTaken" in own.dataset) ? own : null)
+      const own = this.root.querySelector("#" + CSS.escape((written ? this.prefix : "leanwicket-") + name))
+      const found = this.marked(name, "") || (this.form.id ? this.root.querySelector(`[data-leanwicket-${name}="${CSS.escape(this.form.id)}"]`) : null) || (own && !("leanwicketTaken" in own.dataset) ? own : null)
       const element = found || document.createElement("div")
       element.dataset.leanwicketTaken = ""
       element.id ||= this.prefix + name
@@ -79,7 +85,7 @@ export class Shown extends Controls {
     this.sized.observe(this.notice)
     this.title = this.form.dataset.leanwicketTitle
     this.form.noValidate = true
-    this.pickers(this.form)
+    this.pickers(this.all("input[data-leanwicket-picker]"))
   }
 
   // The id of a field's or a group's part.
@@ -97,7 +103,8 @@ export class Shown extends Controls {
     const marked = this.marked("field", path) || control?.closest("[data-leanwicket-field], .leanwicket-field")
     if (marked || !control) return marked
     let box = control.parentElement
-    for (let k = 0; k < 2 && box !== this.form && !box.matches(aRow) && box.parentElement !== this.form && this.alone(box.parentElement, path); k++) box = box.parentElement
+    const stops = [this.element, document.body, null]
+    for (let k = 0; k < 2 && !stops.includes(box) && !box.matches(aRow) && !stops.includes(box.parentElement) && this.alone(box.parentElement, path); k++) box = box.parentElement
     return box
   }
 
@@ -108,14 +115,16 @@ export class Shown extends Controls {
   // but within a cell of a table.
   beside(element, at) {
     let after = at.closest("label") || at
-    while (after.parentElement && after.parentElement !== this.form && !after.parentElement.matches("td, th") && /grid|flex/.test(getComputedStyle(after.parentElement).display)) after = after.parentElement
+    while (after.parentElement && after.parentElement !== this.element && !after.parentElement.matches("td, th") && /grid|flex/.test(getComputedStyle(after.parentElement).display)) after = after.parentElement
     after.after(element)
   }
 
-  field({ path, asked, checking, contested, raw, saved }, issues) {
+  field({ path, asked, checking, contested, dirty, raw, saved }, issues) {
     const all = this.controls(path)
     if (!all.length) return this.shown.set(path, issues)
-    this.set(path, raw)
+    // What the markup has stands until the saved answers are there.
+    if (this.awaiting && !dirty) this.agree(path, markupOf(all))
+    else this.set(path, raw)
     const box = this.box(path)
     if (box) {
       box.hidden = !asked
@@ -125,6 +134,12 @@ export class Shown extends Controls {
       this.contested(box, path, contested, this.readable(all, raw), saved)
     }
     this.issues(path, all, box, issues)
+  }
+
+  // Rows that the markup has are rows of the opening.
+  markup() {
+    const rows = this.all("[data-leanwicket-rows]").map(group => [group.dataset.leanwicketRows, String(this.rowsOf(group).length)])
+    return { ...super.markup(), ...Object.fromEntries(rows.filter(([, count]) => count !== "0")) }
   }
 
   // What a person reads of a control's value: of options their labels.
@@ -138,8 +153,8 @@ export class Shown extends Controls {
   issues(path, all, box, issues) {
     this.shown.set(path, issues)
     const id = this.id(path) + "-issues"
-    /** @type {HTMLElement | null} */
-    let list = this.form.querySelector("#" + CSS.escape(id))
+    let list = this.lists.get(id)
+    if (!list?.isConnected) list = this.form.querySelector("#" + CSS.escape(id))
     if (!list && !issues.length) return
     if (!list) {
       list = document.createElement("ul")
@@ -151,6 +166,7 @@ export class Shown extends Controls {
       else if (box?.classList.contains("leanwicket-field")) (box.querySelector(":scope > fieldset") || box).append(list)
       else this.beside(list, all.at(-1))
       this.added.push(list)
+      this.lists.set(id, list)
     }
     list.replaceChildren(...issues.map(text => Object.assign(document.createElement("li"), { textContent: text })))
     list.hidden = !issues.length
@@ -207,7 +223,7 @@ export class Shown extends Controls {
       }
       if (k === 0) row.querySelector(`[name=leanwicket-move][value="${CSS.escape(path)}/0"]`)?.remove()
       template.before(row)
-      this.pickers(row)
+      this.pickers(row.querySelectorAll("input[data-leanwicket-picker]"))
     }
     const label = (group.querySelector(":scope > legend, :scope > caption")?.textContent.trim()) || this.session.field(path)?.label || path
     this.contested(group, path, contested, count + " × " + label, saved + " × " + label)
@@ -306,7 +322,7 @@ export class Shown extends Controls {
     if (!wrong.length) this.summary.hidden = true
     const items = wrong.map(({ target, text }) => {
       const item = document.createElement("li")
-      item.append(target ? Object.assign(document.createElement("a"), { href: "#" + target.id, textContent: text }) : text)
+      item.append(target && target.type !== "hidden" ? Object.assign(document.createElement("a"), { href: "#" + target.id, textContent: text }) : text)
       return item
     })
     if (this.list.innerHTML !== items.map(i => i.outerHTML).join("")) this.list.replaceChildren(...items)
@@ -322,8 +338,8 @@ export class Shown extends Controls {
 
   // The notice never covers what has the focus.
   uncover() {
-    const focused = /** @type {HTMLElement} */ (document.activeElement)
-    if (this.notice.hidden || !this.form.contains(focused)) return
+    const focused = /** @type {HTMLElement} */ (this.root.activeElement)
+    if (this.notice.hidden || !focused || !this.owns(focused)) return
     const covered = focused.getBoundingClientRect().bottom + 8 - this.notice.getBoundingClientRect().top
     if (covered <= 0) return
     /** @type {Element | null} */
@@ -336,9 +352,9 @@ export class Shown extends Controls {
   // The element of a row that has the focus, and the place that the row had before this change.
   focused(before) {
     /** @type {any} */
-    const element = document.activeElement
+    const element = this.root.activeElement
     const line = element?.closest(aRow)
-    if (!line || !this.form.contains(line)) return
+    if (!line || !this.owns(line)) return
     const group = before.fields?.find(f => f.kind === "rows" && this.target(f.path)?.contains(line))
     if (!group) return
     const place = this.rowsOf(this.target(group.path)).indexOf(line)
@@ -372,8 +388,8 @@ export class Shown extends Controls {
   }
 
   // A date is typed, or chosen in the browser's own calendar.
-  pickers(within) {
-    for (const control of within.querySelectorAll("input[data-leanwicket-picker]")) {
+  pickers(controls) {
+    for (const control of controls) {
       const date = Object.assign(document.createElement("input"), { type: "date", tabIndex: -1 })
       date.setAttribute("aria-hidden", "true")
       const button = Object.assign(document.createElement("button"), { type: "button", className: "leanwicket-pick", textContent: "Calendar" })

@@ -5,6 +5,7 @@
 //
 // The attribute names the compiled form. Controls are found by their names, which
 // are the paths of the fields. If anything fails, the page works as it did before.
+import { plain } from "./controls.js"
 import { pages } from "./guard.js"
 import { Page } from "./page.js"
 import { open } from "./session.js"
@@ -15,14 +16,15 @@ const here = document.currentScript instanceof HTMLScriptElement ? document.curr
 // What is kept of further forms of one source on a page has their id as well, or their
 // number.
 function keptAs(form) {
-  const place = [...document.querySelectorAll(`form[data-leanwicket-form="${CSS.escape(form.dataset.leanwicketForm)}"]`)].indexOf(form)
-  return place > 0 ? form.id || String(place) : undefined
+  const { dataset, id } = plain(form)
+  const place = [...document.querySelectorAll(`form[data-leanwicket-form="${CSS.escape(dataset.leanwicketForm)}"]`)].indexOf(form)
+  return place > 0 ? id || String(place) : undefined
 }
 
 // The headers of each request, as the form declares them: a token of a <meta> of the page,
 // and what a function of the page returns.
 function headersOf(form) {
-  const { leanwicketToken: token, leanwicketHeaders: named } = form.dataset
+  const { leanwicketToken: token, leanwicketHeaders: named } = plain(form).dataset
   if (!token && !named) return undefined
   return async request => {
     const headers = {}
@@ -39,10 +41,10 @@ function headersOf(form) {
 }
 
 async function start(form) {
-  const { leanwicketForm: source, leanwicketAccount: account, leanwicketKeep: keep, leanwicketGiven: given = "" } = form.dataset
+  const { leanwicketForm: source, leanwicketAccount: account, leanwicketKeep: keep, leanwicketGiven: given = "" } = plain(form).dataset
   const page = new Page(form)
   try {
-    const session = await open(source, { core: new URL("leanwicket.wasm", here), account, headers: headersOf(form), given: Object.fromEntries(new URLSearchParams(given)), keep: { name: keptAs(form), hours: keep === "off" ? 0 : Number(keep || 24) } })
+    const session = await open(source, { core: new URL("leanwicket.wasm", here), account, defaults: page.markup(), headers: headersOf(form), given: Object.fromEntries(new URLSearchParams(given)), keep: { name: keptAs(form), hours: keep === "off" ? 0 : Number(keep || 24) } })
     page.open(session)
   } catch (failed) {
     if (page.alive) page.giveUp(failed)
@@ -51,7 +53,7 @@ async function start(form) {
   return page
 }
 
-const living = form => pages.find(p => p.form === form && p.alive)
+const living = form => pages.find(p => p.element === form && p.alive)
 const api = {
   /** Binds a form that was added after the page had loaded. */
   bind: start,

@@ -11,12 +11,20 @@ const locks = globalThis.navigator?.locks
 /** A random number in hexadecimal. @param {number} bytes */
 export const randomHex = bytes => Array.from(crypto.getRandomValues(new Uint8Array(bytes)), b => b.toString(16).padStart(2, "0")).join("")
 
+const navigation = /** @type {PerformanceNavigationTiming | undefined} */ (performance.getEntriesByType("navigation")[0])
+
+/** How the browser came to this document. It is empty where no browser says it. @type {string} */
+export const cameBy = navigation?.type ?? ""
+
+/** Whether the document has been shown when this script begins. */
+export const wasShown = Boolean(navigation?.loadEventEnd)
+
 /**
- * How long a page that is loaded again waits until the page before it has let go, in
- * milliseconds. That takes some 30 ms, and more on a busy machine; only the page of a tab
- * that was copied waits in vain.
+ * How long a page waits until the page before it in its tab has let go, in milliseconds. That
+ * takes some 30 ms, and seconds on a busy machine; only the page of a tab that was copied waits
+ * in vain, and that is no reload.
  */
-const patience = 1000
+const patience = cameBy === "reload" ? 5000 : 1000
 
 /** How long pages without locks wait for each other's answers, in milliseconds. */
 const answers = 300
