@@ -108,7 +108,7 @@ func newStrangersPage(n int) strangersPage {
 	r := rand.New(rand.NewPCG(uint64(n), 7))
 	chance := func(of float64) bool { return r.Float64() < of }
 	p := strangersPage{record: map[string]any{}, sent: map[string]any{}, delay: time.Duration(r.IntN(3)) * 60 * time.Millisecond}
-	loads, lock, shadow := chance(.7), chance(.4), chance(.25)
+	loads, lock, shadow, reload := chance(.7), chance(.4), chance(.25), chance(.3)
 	names := slices.Sorted(maps.Keys(kinds))
 	r.Shuffle(len(names), func(i, k int) { names[i], names[k] = names[k], names[i] })
 	names = names[:3+r.IntN(len(names)-3)]
@@ -185,7 +185,7 @@ func newStrangersPage(n int) strangersPage {
 	}
 	body := `<form id="f" data-leanwicket-form="/forms/` + strconv.Itoa(n) + `" method="post">` + strings.Join(inside, "\n") + `<button>Send</button></form>` + strings.Join(outside, "\n")
 	to, _ := json.Marshal(p.to)
-	what := fmt.Sprintf(`{number: %d, name: %q, to: %s, lock: %t, shadow: %t}`, n, p.edit, to, lock && loads, shadow)
+	what := fmt.Sprintf(`{number: %d, name: %q, to: %s, lock: %t, shadow: %t, reload: %t}`, n, p.edit, to, lock && loads, shadow, reload)
 	if shadow {
 		markup, _ := json.Marshal(body)
 		body = `<div id="host"></div><script>document.getElementById("host").attachShadow({mode: "open"}).innerHTML = ` + strings.ReplaceAll(string(markup), "</", `<\/`) + `</script>`
@@ -195,8 +195,8 @@ func newStrangersPage(n int) strangersPage {
 }
 
 // A page changes nothing that nobody touched: on pages with any kinds of controls, inside the form and outside, in a
-// shadow root, with values in the markup and without, with a record that comes late, early or not at all, one edit is
-// sent, and all else goes back as it was. PAGES says how many pages; ./test --long makes 500.
+// shadow root, with values in the markup and without, with a record that comes late, early or not at all, with a reload
+// between edit and submit and without one, one edit is sent, and all else goes back as it was. PAGES says how many pages; ./test --long makes 500.
 func TestOneEditChangesOneAnswer(t *testing.T) {
 	count := 20
 	if n, err := strconv.Atoi(os.Getenv("PAGES")); err == nil {

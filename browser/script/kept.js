@@ -72,6 +72,17 @@ const isOver = draft => draft.until <= Date.now()
 /** @param {Draft} draft */
 const holds = draft => draft.mark !== "" || draft.text !== ""
 
+/** The names under which sessions of this page keep their work now. @type {Set<string>} */
+const taken = new Set()
+
+/** A name that no other session of this page has: of several the later ones get a number. @param {string} name */
+function unique(name) {
+  let own = name
+  for (let n = 2; taken.has(own); n++) own = `${name} ${n}`
+  taken.add(own)
+  return own
+}
+
 /** What is kept of one form of one account, and of one record of it: a draft for each tab. */
 export class Kept {
   /** The newest writing. @type {Promise<unknown>} */
@@ -85,11 +96,14 @@ export class Kept {
    * @param {() => void} failed is called when neither store takes what is written
    */
   constructor(name, hours, failed) {
-    this.name = name
+    this.name = name && unique(name)
     this.hours = hours
     this.failed = failed
     this.tab = ""
   }
+
+  /** The session has ended: the next one of its name goes on with what it kept. */
+  release() { if (this.name) taken.delete(this.name) }
 
   /** @param {string} tab */
   place(tab) { return `${this.name} @${tab}` }

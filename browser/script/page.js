@@ -1,7 +1,7 @@
 import { halfTyped } from "./controls.js"
 import { guard, pages } from "./guard.js"
 import { Shown } from "./shown.js"
-import { broughtBack, isTouched } from "./untouched.js"
+import { broughtBack, isComing, isTouched } from "./untouched.js"
 
 const rowButtons = ["leanwicket-add", "leanwicket-remove", "leanwicket-move"] // their names
 
@@ -19,8 +19,9 @@ export class Page extends Shown {
   number = made++
   passes = false // a submit button that is not the form's own does what the markup says
 
-  constructor(form) {
+  constructor(form, fromTheStart) {
     super(form)
+    this.broughtBack = broughtBack && fromTheStart // what came later, no browser brings back
     pages.push(this) // forms are asked in the order in which they were found
   }
 
@@ -49,12 +50,12 @@ export class Page extends Shown {
     for (const [name, raw] of changed) {
       if (!this.session.field(name)) continue
       if (this.controls(name).some(isTouched)) this.early.set(name, raw)
-      else if (!broughtBack) this.put(name, raw)
+      else if (!this.broughtBack) this.put(name, raw)
     }
     this.takeEarly()
-    if (broughtBack) addEventListener("pageshow", () => this.guarded(null, () => {
-      for (const f of this.session.everyField()) if (f.kind !== "rows" && !this.controls(f.path).some(isTouched)) this.set(f.path, f.raw)
-    }), { once: true, signal: this.ends.signal })
+    const writes = () => { for (const f of this.session.everyField()) this.write(f) }
+    if (this.broughtBack) writes()
+    if (isComing) addEventListener("pageshow", () => this.guarded(null, writes), { once: true, signal: this.ends.signal })
   }
 
   listen() {
@@ -85,7 +86,7 @@ export class Page extends Shown {
     on(document, "pointerup", () => setTimeout(() => this.guarded(null, released))) // after the click
     on(document, "pointercancel", released)
     on(document, "click", released, true)
-    on(this.element, "submit", e => {
+    on(this.form, "submit", e => {
       const by = this.entered ? null : e.submitter
       const buttons = this.session.snapshot.buttons.map(b => b.name), own = by && buttons.includes(by.value)
       if (by && !own && this.isForeign(by)) return this.foreign(e, by)
@@ -98,11 +99,11 @@ export class Page extends Shown {
       this.entered = e.key === "Enter" && e.target.localName === "input" && !["submit", "button", "image"].includes(e.target.type)
     }, true)
     for (const over of ["keyup", "pointerdown"]) on(document, over, () => { this.entered = false }, true)
-    on(this.element, "reset", e => { e.preventDefault(); this.happened("reset") })
+    on(this.form, "reset", e => { e.preventDefault(); this.happened("reset") })
     // Who was let go and is still here, as after a link to a download, goes on.
     const here = () => { if (this.form.dataset.leanwicketLeave === "gone") this.happened("returned") }
-    on(this.element, "pointerdown", here, true)
-    on(this.element, "keydown", here, true)
+    on(this.form, "pointerdown", here, true)
+    on(this.form, "keydown", here, true)
     // A dialog is closed by Escape, and the form in it is left.
     const dialog = this.form.closest("dialog")
     if (dialog) on(dialog, "cancel", e => {
@@ -148,7 +149,7 @@ export class Page extends Shown {
     this.unobserve?.()
     this.sized?.disconnect()
     pages.splice(pages.indexOf(this), 1)
-    for (const part of [this.dialog, ...this.added, ...this.all(".leanwicket-choice")]) part?.remove()
+    for (const part of [this.dialog, ...this.added, ...this.choices.values()]) part?.remove()
     for (const c of this.controls()) {
       c.removeAttribute("aria-invalid")
       const ids = (c.getAttribute("aria-describedby") || "").split(" ").filter(id => document.getElementById(id))

@@ -283,6 +283,7 @@ export class Session extends EventTarget {
     this.#ends.abort()
     try { this.call(this.number, 0, "close") } catch { /* the core has failed */ }
     bereaved.delete(this.fail)
+    this.kept.release()
     removeEventListener("beforeunload", this.#unload)
     for (const id of this.#timers.values()) clearTimeout(id)
     for (const told of this.#leaving.splice(0)) told(true)

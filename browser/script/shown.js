@@ -1,5 +1,5 @@
 import { Controls } from "./controls.js"
-import { markupOf } from "./untouched.js"
+import { isTouched, markupOf } from "./untouched.js"
 
 /** What is a row of a group. */
 const aRow = ".leanwicket-row, [data-leanwicket-row]"
@@ -22,6 +22,8 @@ export class Shown extends Controls {
   /** What the page lacks, as far as it was said. @type {Set<string>} */
   missed = new Set()
   following = false // the focus follows its row
+  /** The two values of what is contested, by path. @type {Map<string, HTMLElement>} */
+  choices = new Map()
   /** The issues of each field, by id. @type {Map<string, HTMLElement | null>} */
   lists = new Map()
 
@@ -104,7 +106,8 @@ export class Shown extends Controls {
     if (marked || !control) return marked
     let box = control.parentElement
     const stops = [this.element, document.body, null]
-    for (let k = 0; k < 2 && !stops.includes(box) && !box.matches(aRow) && !stops.includes(box.parentElement) && this.alone(box.parentElement, path); k++) box = box.parentElement
+    if (stops.includes(box)) return undefined // it stands for itself
+    for (let k = 0; k < 2 && !box.matches(aRow) && !stops.includes(box.parentElement) && this.alone(box.parentElement, path); k++) box = box.parentElement
     return box
   }
 
@@ -122,18 +125,24 @@ export class Shown extends Controls {
   field({ path, asked, checking, contested, dirty, raw, saved }, issues) {
     const all = this.controls(path)
     if (!all.length) return this.shown.set(path, issues)
-    // What the markup has stands until the saved answers are there.
-    if (this.awaiting && !dirty) this.agree(path, markupOf(all))
+    if (this.awaiting && !dirty) this.agree(path, markupOf(all)) // what the markup has stands until the saved answers are there
     else this.set(path, raw)
     const box = this.box(path)
-    if (box) {
-      box.hidden = !asked
-      box.toggleAttribute("data-leanwicket-unasked", box.hidden)
-      box.toggleAttribute("data-leanwicket-checking", checking)
-      box.toggleAttribute("data-leanwicket-contested", contested)
-      this.contested(box, path, contested, this.readable(all, raw), saved)
+    for (const part of box ? [box] : all) {
+      part.hidden = !asked
+      part.toggleAttribute("data-leanwicket-unasked", part.hidden)
+      part.toggleAttribute("data-leanwicket-checking", checking)
+      part.toggleAttribute("data-leanwicket-contested", contested)
     }
+    this.contested(path, contested, this.readable(all, raw), saved, choice => box ? box.append(choice) : this.beside(choice, all.at(-1)))
     this.issues(path, all, box, issues)
+  }
+
+  // Writes into controls that nobody has touched what their field holds, or what the markup has while the saved
+  // answers are to come.
+  write({ path, dirty, raw }) {
+    const all = this.controls(path)
+    if (all.length && !all.some(isTouched)) this.set(path, this.awaiting && !dirty ? markupOf(all) : raw)
   }
 
   // Rows that the markup has are rows of the opening.
@@ -180,10 +189,10 @@ export class Shown extends Controls {
   }
 
   // A contested field shows both values, and asks which one is to stand.
-  contested(box, path, is, mine, theirs) {
-    let choice = box.querySelector(":scope > .leanwicket-choice")
+  contested(path, is, mine, theirs, put) {
+    let choice = this.choices.get(path)
     if (!is) return choice?.remove()
-    if (!choice) {
+    if (!choice?.isConnected) {
       choice = document.createElement("div")
       choice.className = "leanwicket-choice"
       for (const [which, title, label] of [["mine", "Yours", "Keep mine"], ["theirs", "Saved meanwhile", "Take that one"]]) {
@@ -193,7 +202,8 @@ export class Shown extends Controls {
         side.append(Object.assign(document.createElement("strong"), { textContent: title }), document.createElement("span"), b)
         choice.append(side)
       }
-      box.append(choice)
+      put(choice)
+      this.choices.set(path, choice)
     }
     const [yours, saved] = choice.querySelectorAll("span")
     yours.textContent = mine || "(nothing)"
@@ -226,7 +236,7 @@ export class Shown extends Controls {
       this.pickers(row.querySelectorAll("input[data-leanwicket-picker]"))
     }
     const label = (group.querySelector(":scope > legend, :scope > caption")?.textContent.trim()) || this.session.field(path)?.label || path
-    this.contested(group, path, contested, count + " × " + label, saved + " × " + label)
+    this.contested(path, contested, count + " × " + label, saved + " × " + label, choice => group.append(choice))
     this.issues(path, [], group, issues)
   }
 
@@ -340,8 +350,8 @@ export class Shown extends Controls {
   uncover() {
     const focused = /** @type {HTMLElement} */ (this.root.activeElement)
     if (this.notice.hidden || !focused || !this.owns(focused)) return
-    const covered = focused.getBoundingClientRect().bottom + 8 - this.notice.getBoundingClientRect().top
-    if (covered <= 0) return
+    const { top, bottom } = this.notice.getBoundingClientRect(), place = focused.getBoundingClientRect(), covered = place.bottom + 8 - top
+    if (covered <= 0 || bottom <= place.top) return
     /** @type {Element | null} */
     let scrolled = this.form.parentElement
     while (scrolled && scrolled !== document.body && !["auto", "scroll"].includes(getComputedStyle(scrolled).overflowY)) scrolled = scrolled.parentElement
@@ -392,6 +402,8 @@ export class Shown extends Controls {
     for (const control of controls) {
       const date = Object.assign(document.createElement("input"), { type: "date", tabIndex: -1 })
       date.setAttribute("aria-hidden", "true")
+      date.ariaLabel = control.dataset.leanwicketPicker
+      Object.assign(date.style, { position: "absolute", width: "1px", height: "1px", padding: 0, border: 0, opacity: 0, pointerEvents: "none" })
       const button = Object.assign(document.createElement("button"), { type: "button", className: "leanwicket-pick", textContent: "Calendar" })
       button.setAttribute("aria-label", "Calendar for " + control.dataset.leanwicketPicker)
       button.addEventListener("click", e => this.guarded(e, () => {

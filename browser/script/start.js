@@ -40,9 +40,9 @@ function headersOf(form) {
   }
 }
 
-async function start(form) {
+async function start(form, fromTheStart = false) {
   const { leanwicketForm: source, leanwicketAccount: account, leanwicketKeep: keep, leanwicketGiven: given = "" } = plain(form).dataset
-  const page = new Page(form)
+  const page = new Page(form, fromTheStart)
   try {
     const session = await open(source, { core: new URL("leanwicket.wasm", here), account, defaults: page.markup(), headers: headersOf(form), given: Object.fromEntries(new URLSearchParams(given)), keep: { name: keptAs(form), hours: keep === "off" ? 0 : Number(keep || 24) } })
     page.open(session)
@@ -56,7 +56,7 @@ async function start(form) {
 const living = form => pages.find(p => p.element === form && p.alive)
 const api = {
   /** Binds a form that was added after the page had loaded. */
-  bind: start,
+  bind: form => start(form),
   /** Ends what was bound to a form that is taken from the page; what was typed is kept. */
   release: form => living(form)?.release(),
   /** The form's state, as the attribute data-leanwicket-state has it. */
@@ -71,6 +71,6 @@ const api = {
   open: (source, options = {}) => open(source, { core: new URL("leanwicket.wasm", here), ...options }),
 }
 globalThis.leanwicket = api
-const all = () => document.querySelectorAll("form[data-leanwicket-form]").forEach(form => start(form))
+const all = () => document.querySelectorAll("form[data-leanwicket-form]").forEach(form => start(form, true))
 if (document.readyState === "loading") document.addEventListener("DOMContentLoaded", all)
 else all()

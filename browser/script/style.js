@@ -6,6 +6,8 @@ style.replaceSync(`
   :where(.leanwicket-notice p) { margin: 0 }
   :where(.leanwicket-first) { position: absolute; width: 1px; height: 1px; overflow: hidden; clip-path: inset(50%) }
   :where(.leanwicket-dated) { position: relative }
+  @media (max-height: 22em) { :where(.leanwicket-notice) { position: static } }
+  :where(.leanwicket-choice strong, .leanwicket-choice span) { display: block }
   [data-leanwicket-unasked] { display: none !important }
 `)
 document.adoptedStyleSheets = [...document.adoptedStyleSheets, style]

@@ -5,8 +5,14 @@
 
 const noted = "leanwicket tab", lockOf = (/** @type {string} */ id) => "leanwicket tab " + id
 
-/** The browser's locks, where the page may have them. */
-const locks = globalThis.navigator?.locks
+/**
+ * The browser's locks, where the page may have them.
+ * @type {Promise<LockManager | undefined>}
+ */
+const lockable = (async () => {
+  const locks = globalThis.navigator?.locks
+  try { await locks.query(); return locks } catch { return undefined }
+})()
 
 /** A random number in hexadecimal. @param {number} bytes */
 export const randomHex = bytes => Array.from(crypto.getRandomValues(new Uint8Array(bytes)), b => b.toString(16).padStart(2, "0")).join("")
@@ -32,12 +38,16 @@ const answers = 300
 /** The names that this page has, and what lets go of the lock of each. @type {Map<string, () => void>} */
 const mine = new Map()
 
-/** Pages without locks, such as those that are not served over TLS, ask each other. @type {BroadcastChannel | undefined} */
-const others = locks || !globalThis.BroadcastChannel ? undefined : new BroadcastChannel(noted)
-others?.addEventListener("message", ({ data }) => { if (data === "who") for (const id of mine.keys()) others.postMessage({ here: id }) })
+/** Pages without locks, such as those that are not served over TLS, ask each other. */
+const asking = lockable.then(locks => {
+  const others = locks || !globalThis.BroadcastChannel ? undefined : new BroadcastChannel(noted)
+  others?.addEventListener("message", ({ data }) => { if (data === "who") for (const id of mine.keys()) others.postMessage({ here: id }) })
+  return others
+})
 
 /** What other pages answer within a moment. @returns {Promise<string[]>} */
-function heard() {
+async function heard() {
+  const others = await asking
   /** @type {string[]} */
   const ids = []
   /** @param {MessageEvent} e */
@@ -58,6 +68,7 @@ function heard() {
  */
 export async function claim(id, wait = 0) {
   if (mine.has(id)) return true
+  const locks = await lockable
   if (!locks) {
     const free = !(await heard()).includes(id)
     if (free) mine.set(id, () => {})
@@ -74,6 +85,7 @@ export async function claim(id, wait = 0) {
 
 /** The names that some page has now. @returns {Promise<string[]>} */
 export async function living() {
+  const locks = await lockable
   const ids = locks ? ((await locks.query()).held || []).map(lock => String(lock.name).slice(lockOf("").length)) : await heard()
   return [...ids, ...mine.keys()]
 }
@@ -87,7 +99,7 @@ export const tab = () => found ??= (async () => {
   try { id = sessionStorage.getItem(noted) } catch { /* forbidden: each page is a tab of its own */ }
   if (id && await claim(id, patience)) return id
   id = randomHex(8)
-  if (locks) await claim(id)
+  if (await lockable) await claim(id)
   else mine.set(id, () => {}) // it is new: nobody needs to be asked
   try { sessionStorage.setItem(noted, id) } catch { /* forbidden */ }
   return id

@@ -1,13 +1,15 @@
-// Makes one edit on a page as an applicant would, sends the form, and goes to the next page.
+// Makes one edit on a page as an applicant would, sends the form, and goes to the next page. On some pages it loads the
+// page again before it sends: then the edit comes back, and the browser brings back what stood in the controls.
 const root = what.shadow ? document.getElementById("host").shadowRoot : document
 const form = root.getElementById("f")
+const again = sessionStorage.reloaded === String(what.number)
 const until = done => new Promise(resolve => {
 	const look = () => done() ? resolve() : setTimeout(look, 5)
 	look()
 })
 if (what.shadow) leanwicket.bind(form)
-if (what.lock) await0()
-else edit(), await0()
+if (!what.lock && !again) edit()
+drive()
 
 function edit() {
 	const all = [...form.elements].filter(c => c.name === what.name)
@@ -20,9 +22,13 @@ function edit() {
 	else { first.value = what.to; told(first) }
 }
 
-async function await0() {
+async function drive() {
 	await until(() => form.dataset.leanwicketReady !== undefined && form.dataset.leanwicketPrefill !== "loading")
-	if (what.lock) edit()
+	if (what.lock && !again) edit()
+	if (what.reload && !again) {
+		sessionStorage.reloaded = what.number
+		return location.reload()
+	}
 	root.querySelector("button").click()
 	await until(() => form.dataset.leanwicketState === "accepted")
 	const next = await (await fetch("/next/" + what.number)).text()
