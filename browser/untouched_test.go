@@ -192,6 +192,7 @@ func TestButtonsOfTheirOwn(t *testing.T) {
 		w.open("/page")
 		w.js(`document.querySelector("` + button + `").click()`)
 		require.Equal(t, "natively: "+[]string{"owner=", "owner=&copy=1"}[k], w.came())
+		w.becomes("Other", `document.title`)
 		w.open("/page")
 		w.typeIn("owner", "Ida")
 		w.js(`document.querySelector("` + button + `").click()`)
@@ -202,6 +203,7 @@ func TestButtonsOfTheirOwn(t *testing.T) {
 		w.becomes("true", `document.querySelector("dialog").open`)
 		w.js(`document.querySelector("dialog [value=discard]").click()`)
 		require.Contains(t, w.came(), "natively: owner=Ida")
+		w.becomes("Other", `document.title`)
 	}
 	w.open("/page")
 	w.typeIn("owner", "Ida\r") // Enter means the form's own, whatever stands before it

@@ -402,7 +402,6 @@ export class Shown extends Controls {
     for (const control of controls) {
       const date = Object.assign(document.createElement("input"), { type: "date", tabIndex: -1 })
       date.setAttribute("aria-hidden", "true")
-      date.ariaLabel = control.dataset.leanwicketPicker
       Object.assign(date.style, { position: "absolute", width: "1px", height: "1px", padding: 0, border: 0, opacity: 0, pointerEvents: "none" })
       const button = Object.assign(document.createElement("button"), { type: "button", className: "leanwicket-pick", textContent: "Calendar" })
       button.setAttribute("aria-label", "Calendar for " + control.dataset.leanwicketPicker)

@@ -42,7 +42,7 @@ const found = (field, row) => {
   const path = row === undefined ? field.path : field.path.replace("/*/", `/${row}/`)
   if (field.parts) return field.parts.map(selector => every(selector)[0]).filter(Boolean)
   if (field.selector) return every(field.selector.replaceAll("{row}", row))
-  const named = every(`[name="${CSS.escape(path)}"]:not([type=hidden])`).map(inner)
+  const named = [...new Set(every(`[name="${CSS.escape(path)}"]:not([type=hidden])`).map(inner))] // a component and its control may both have the name
   return named.length ? named : labelled(field, row)
 }
 // Where several forms have a control of a name, it is the one of the page's form.
@@ -162,6 +162,8 @@ const put = (c, raw) => {
   for (const type of ["input", "change"]) c.dispatchEvent(new Event(type, { bubbles: true, composed: true }))
   return taken
 }
+// As a password manager does: the value is there, and no event tells of it.
+const putUntold = (path, raw) => { const c = named(path)[0]; Object.getOwnPropertyDescriptor(Object.getPrototypeOf(c), "value").set.call(c, raw) }
 const pick = (path, raw) => put(named(path)[0], raw)
 // A part of a date: a choice has the number in its way, with or without a zero before it.
 const pickPart = (path, k, number) => {

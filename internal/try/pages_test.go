@@ -41,19 +41,26 @@ func pagesOfWays(t *testing.T) (dir string) {
 	return dir
 }
 
+// withDates are the pages with a control of the browser's for a date.
+var withDates = []string{"script", "frame", "element", "components"}
+
 // mistakes are what ?wrong=NAME does to each page, and the trials that it breaks: its own
 // comes first.
 var mistakes = []struct {
 	name   string
 	breaks []string
 }{
-	{"load-over", []string{"load-over-typing"}},
+	{"load-over", []string{"load-over-typing", "composing"}},
 	{"load-choice", []string{"load-over-choosing"}},
+	{"unloaded", []string{"untouched-values-stay"}},
+	{"brought-back", []string{"back-restores"}},
 	{"load-dead", []string{"load-fails"}},
 	{"early", []string{"quiet-while-typing"}},
 	{"late", []string{"told-after-leaving"}},
 	{"sticky", []string{"gone-when-mended"}},
 	{"invalid", []string{"invalid-by-button", "invalid-by-enter", "invalid-by-script"}},
+	{"half-date", []string{"half-typed"}},
+	{"by-events", []string{"values-without-events"}},
 	{"plain", []string{"plain-buttons"}},
 	{"double", []string{"two-clicks-40", "two-clicks-5", "two-clicks-150", "enter-and-click", "enter-twice", "enter-held"}},
 	{"enter-text", []string{"enter-in-text"}},
@@ -108,7 +115,7 @@ func playedOn(way string) (list []played) {
 	if long && only == "" {
 		for _, t := range trials {
 			want := Kept
-			if t.name == "late-check" || t.name == "check-never-answers" { // the form has no check
+			if t.name == "half-typed" && !slices.Contains(withDates, way) || t.name == "late-check" || t.name == "check-never-answers" { // the form has no check
 				want = NotApplicable
 			}
 			add(t.name, "", want)
@@ -119,8 +126,21 @@ func playedOn(way string) (list []played) {
 			add(fine[1], fine[0], Kept)
 		}
 	}
+	if only != "" { // the trial that it breaks is kept without it
+		for _, m := range mistakes {
+			if m.name == only && (only != "half-date" || slices.Contains(withDates, way)) {
+				add(m.breaks[0], "", Kept)
+			}
+		}
+	}
 	for k, m := range mistakes {
 		breaks := m.breaks
+		if m.name == "half-date" && !slices.Contains(withDates, way) {
+			continue
+		}
+		if way == "render" && m.name == "load-over" { // it draws nothing while something is composed
+			breaks = m.breaks[:1]
+		}
 		if way == "wizard" && m.name == "unfocused" { // the other step is not shown
 			breaks = []string{"refusal-shown"}
 		}

@@ -23,6 +23,9 @@ var lasting = map[string]int{"pending-ends": 15, "refusal-stays": 7}
 var trials = []trial{
 	{"load-over-typing", "a late load spares what was typed meanwhile", noPrefill, loadOverTyping},
 	{"load-over-choosing", "a late load spares what was chosen or ticked meanwhile", noOtherKind(true), loadOverOthers},
+	{"composing", "a late load spares a text that an input method is composing", noPrefill, composing},
+	{"untouched-values-stay", "what was loaded and touched by nobody goes back as it was", func(p *plan) string { return cmp.Or(noPrefill(p), noTyped(p)) }, untouchedValuesStay},
+	{"back-restores", "what a browser brings back does not go over what was saved meanwhile", func(p *plan) string { return cmp.Or(noPrefill(p), noTyped(p)) }, backRestores},
 	{"load-fails", "a form whose load fails can still be filled in and sent", noPrefill, loadFails},
 	{"quiet-while-typing", "nothing is called wrong while its first letter is typed", noFirstLetter(form.ShowInput), quietWhileTyping},
 	{"told-after-leaving", "what is wrong is told when the field is left", noFirstLetter(form.ShowInput, form.ShowSubmit), toldAfterLeaving},
@@ -36,6 +39,8 @@ var trials = []trial{
 		_, err := t.js("form().requestSubmit()")
 		t.need(err)
 	})},
+	{"half-typed", "a date or number that is half typed is not left out without a word", nil, halfTyped},
+	{"values-without-events", "what a program puts into a control is sent, as it can be seen", noTyped, valuesWithoutEvents},
 	{"plain-buttons", "a button that is for something else sends nothing", nil, plainButtons},
 	{"two-clicks-5", "two clicks 5 ms apart are one submission", nil, twice(5 * time.Millisecond)},
 	{"two-clicks-40", "two clicks 40 ms apart are one submission", nil, twice(40 * time.Millisecond)},

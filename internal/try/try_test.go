@@ -28,13 +28,13 @@ import (
 // are, the second with care, the third with the bundle, the last with a framework.
 var pages = map[string][]string{
 	"naive.html": {
-		"load-over-typing", "load-over-choosing", "quiet-while-typing", "invalid-by-script", "plain-buttons",
+		"load-over-typing", "load-over-choosing", "composing", "quiet-while-typing", "invalid-by-script", "plain-buttons",
 		"two-clicks-5", "two-clicks-40", "two-clicks-150", "enter-and-click", "enter-twice", "enter-held", "pending-told", "pending-ends", "edit-while-sending",
 		"refusal-at-its-field", "refusal-focus", "refusal-announced", "refusal-goes", "signed-out", "signed-out-by-redirect", "page-for-an-answer", "cut-answer", "lost-reply", "success-announced", "quiet-after-success",
 	},
 	"careful.html":   {"edit-while-sending", "nothing-swallowed", "lost-reply", "key-after-error", "key-after-silence"},
 	"readymade.html": nil,
-	"react/built":    {"load-fails", "pending-ends", "edit-while-sending", "refusal-focus", "nothing-swallowed", "signed-out-by-redirect", "page-for-an-answer", "cut-answer", "lost-reply"},
+	"react/built":    {"load-fails", "values-without-events", "pending-ends", "edit-while-sending", "refusal-focus", "nothing-swallowed", "signed-out-by-redirect", "page-for-an-answer", "cut-answer", "lost-reply"},
 }
 
 // copied copies the pages, with the bundle beside them.
@@ -126,7 +126,7 @@ var mistakes = []struct {
 	found    []string
 	old, new string
 }{
-	{[]string{"load-over-typing"}, `form.elements["vessel/name"].value = record`, `form.elements["vessel/name"].value ||= record`},
+	{[]string{"load-over-typing", "composing"}, `form.elements["vessel/name"].value = record`, `form.elements["vessel/name"].value ||= record`},
 	{[]string{"load-over-choosing"}, `form.elements["vessel/length"].value = record`, `form.elements["vessel/length"].value ||= record`},
 	{[]string{"quiet-while-typing"}, "form.addEventListener(\"input\", e => {\n    show(e.target)", "form.addEventListener(\"change\", e => show(e.target))\n  form.addEventListener(\"input\", e => {"},
 	{[]string{"invalid-by-script"}, "e.preventDefault()\n    apply.textContent", "e.preventDefault()\n    if (e.submitter === null && controls.map(show).includes(false)) return\n    apply.textContent"},

@@ -7,7 +7,7 @@ const rules = {
   vessel: v => v.length >= 3 ? "" : "A vessel's name has at least three letters.",
   length: v => Number(v) >= 1 && Number(v) <= 60 ? "" : "A length is 1 to 60 metres.",
   quay: v => v ? "" : "Choose a quay.",
-  arrival: v => /^\d{4}-\d\d-\d\d$/.test(v) ? "" : "Give the day of arrival.",
+  arrival: v => is("half-date") || /^\d{4}-\d\d-\d\d$/.test(v) ? "" : "Give the day of arrival.",
 }
 export const fields = ["vessel", "length", "quay", "power", "arrival", "notes"]
 const blank = { vessel: "", length: "", quay: "", power: false, arrival: "", notes: "" }
@@ -17,14 +17,17 @@ const blank = { vessel: "", length: "", quay: "", power: false, arrival: "", not
 // leave(): what stands in place of the form when another route is there.
 export function office(page) {
   let saved = { ...blank }, touched = new Set(), key = crypto.randomUUID(), sentBody = "", sending = false, refused = "", loading = true
+  const told = {} // what an event has told
   const values = () => page.values()
   const dirty = () => fields.some(f => !(is("text-only") && f !== "vessel" && f !== "notes") && String(values()[f]) !== String(saved[f]))
   const guarded = () => is("nagging") || (is("after") ? touched.size > 0 : dirty())
 
+  if (is("brought-back")) addEventListener("pagehide", () => sessionStorage.setItem("was", JSON.stringify(values())))
   if (!is("unguarded")) addEventListener("beforeunload", e => { if (guarded()) e.preventDefault() })
   fetch("/registry").then(r => { if (!r.ok) throw r; return r.json() }).then(record => {
     for (const f of fields) if (f in record && (is("load-over") && f === "vessel" || is("load-choice") && f !== "vessel" || !touched.has(f))) page.set(f, record[f])
     for (const f of fields) if (f in record) saved[f] = record[f]
+    if (is("brought-back")) for (const [f, v] of Object.entries(JSON.parse(sessionStorage.getItem("was") || "{}"))) page.set(f, v)
     for (const [f, v] of Object.entries(JSON.parse(is("draft") && sessionStorage.getItem("draft") || "{}"))) page.set(f, v)
     loading = false
   }).catch(() => { if (!is("load-dead")) loading = false })
@@ -42,6 +45,7 @@ export function office(page) {
   return {
     changed(f) {
       touched.add(f)
+      told[f] = values()[f]
       if (refused === f && !is("stale")) { page.mark(f, ""); refused = "" }
       if (is("early")) page.mark(f, check(f))
       else if (!is("sticky") && refused !== f && !check(f)) page.mark(f, "")
@@ -52,7 +56,7 @@ export function office(page) {
       const missing = is("invalid") ? [] : fields.filter(check)
       fields.forEach(f => { if (refused !== f) page.mark(f, missing.includes(f) ? check(f) : "") })
       if (missing.length) { page.say("", true); page.focus(missing[0]); return }
-      const v = values()
+      const v = { ...values(), ...is("by-events") && told, ...is("unloaded") && !touched.has("length") && { length: "1" } }
       const body = JSON.stringify(is("labels") ? { ...v, quay: page.label?.(v.quay) ?? "Quay " + v.quay } : is("texts") ? { ...v, length: String(v.length) } : { ...v, length: Number(v.length) })
       if (body !== sentBody && sentBody && !is("old-key")) key = crypto.randomUUID()
       sentBody = body
