@@ -214,7 +214,9 @@ func TestOneEditChangesOneAnswer(t *testing.T) {
 			number := func(r *http.Request) int { n, _ := strconv.Atoi(r.PathValue("n")); return n }
 			mux := http.NewServeMux()
 			mux.Handle("/leanwicket/", http.StripPrefix("/leanwicket", browser.Handler()))
-			mux.HandleFunc("/forms/{n}", func(w http.ResponseWriter, r *http.Request) { _, _ = w.Write(compiled(t, newStrangersPage(number(r)).form)) })
+			mux.HandleFunc("/forms/{n}", func(w http.ResponseWriter, r *http.Request) {
+				_, _ = w.Write(compiled(t, newStrangersPage(number(r)).form))
+			})
 			mux.HandleFunc("/drive.js", func(w http.ResponseWriter, r *http.Request) { http.ServeFile(w, r, "testdata/drive.js") })
 			mux.HandleFunc("/pages/{n}", func(w http.ResponseWriter, r *http.Request) {
 				w.Header().Set("Content-Type", "text/html; charset=utf-8")

@@ -75,10 +75,17 @@ function Tow({ session }) {
     session.addEventListener("announced", told)
     return () => { session.removeEventListener("focus", focus); session.removeEventListener("announced", told) }
   }, [session])
+  // What a program such as a password manager puts into a control, no event tells.
+  const submit = () => {
+    for (const { name, type, value } of form.current.elements) {
+      if (name && type !== "checkbox" && session.field(name) && session.field(name).raw !== value) session.edit(name, value)
+    }
+    session.submit()
+  }
   const { said } = now
   const wrong = now.issues.filter(i => i.shown)
   return <form ref={form} tabIndex={-1} noValidate aria-busy={now.busy || now.prefill === "loading"}
-    onSubmit={e => { e.preventDefault(); session.submit() }} onReset={e => { e.preventDefault(); session.reset() }}>
+    onSubmit={e => { e.preventDefault(); submit() }} onReset={e => { e.preventDefault(); session.reset() }}>
     <p role="alert">{said?.level === "assertive" ? said.text : ""}</p>
     {wrong.length > 0 && <ul>{wrong.map(i => <li>{i.text}</li>)}</ul>}
     {now.fields.map(f => f.kind === "rows" ? <Lines key={f.key} session={session} field={f} locked={now.locked} /> : <Field key={f.key} session={session} field={f} locked={now.locked} />)}

@@ -10,13 +10,15 @@ const [alert, status] = ["alert", "status"].map(role => form.querySelector<HTMLE
 const ask = document.querySelector("dialog")!
 const control = (path: string) => form.elements.namedItem(path) as HTMLInputElement
 
-// What the applicant does.
+// What the applicant does. Some of it no event tells: what was typed before this script ran, and what a program such
+// as a password manager puts into a control.
+const read = ({ path, raw }: Field) => { if (control(path).value !== raw) session.edit(path as "vessel", control(path).value) }
+session.snapshot.fields.forEach(read)
 for (const { path } of session.snapshot.fields) {
-  if (control(path).value) session.edit(path as "vessel", control(path).value) // typed before this script ran
   control(path).addEventListener("input", () => session.edit(path as "vessel", control(path).value))
   control(path).addEventListener("blur", () => session.blur(path as "vessel"))
 }
-form.addEventListener("submit", e => { e.preventDefault(); session.submit() })
+form.addEventListener("submit", e => { e.preventDefault(); session.snapshot.fields.forEach(read); session.submit() })
 form.addEventListener("reset", e => { e.preventDefault(); session.reset() })
 ask.addEventListener("cancel", e => { e.preventDefault(); session.answer("stay") })
 ask.addEventListener("click", e => {

@@ -89,7 +89,7 @@ func closedAfterSuccess(t *tab) (Verdict, string) {
 	if t.goes() {
 		return NotApplicable, "the browser itself sends the form"
 	}
-	t.until(moment, func(l look) bool { return (len(l.news(before)) > 0 || l.URL != before.URL) && !l.waits(before) })
+	t.until(moment/4, func(l look) bool { return (len(l.news(before)) > 0 || l.URL != before.URL) && !l.waits(before) })
 	t.did("applicant", "reloads the page at once")
 	now := t.open()
 	if n := len(t.sent()); n > 1 {
