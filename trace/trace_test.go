@@ -78,6 +78,32 @@ func TestATraceReplaysToTheSameStates(t *testing.T) {
 	})
 }
 
+// The defaults of an opening stand in the trace, private ones as tokens, and a replay begins with them.
+func TestTheDefaultsOfAnOpening(t *testing.T) {
+	declared, err := form.New(form.Declaration{
+		Name:   "claim",
+		Fields: []form.Field{{Path: "name", Kind: form.KindText}, {Path: "policy", Kind: form.KindText, Private: true}},
+		Submit: form.SubmitPolicy{Method: "POST", Timeout: time.Second},
+	})
+	require.NoError(t, err)
+	opened := declared.Opening([]form.Answer{{Place: form.Place{Row: -1}, Value: form.Text("Ida")}, {Place: form.Place{Field: 1, Row: -1}, Value: form.Text("secret-7")}})
+	var text bytes.Buffer
+	s, opening := lifecycle.Open(opened, lifecycle.Seed{1})
+	w := trace.NewWriter(&text, s, opening)
+	for _, e := range []lifecycle.Event{lifecycle.Edit("name", "Bo"), lifecycle.Reset(), lifecycle.Submit("submit")} {
+		require.NoError(t, w.Step(0, lifecycle.Drive(s, e)))
+	}
+	require.NotContains(t, text.String(), "secret-7")
+	read, err := trace.Read(&text)
+	require.NoError(t, err)
+	var replayed *lifecycle.Session
+	difference, err := trace.Replay(declared, read, trace.Observer{Opened: func(s *lifecycle.Session, _ []lifecycle.Effect) { replayed = s }})
+	require.NoError(t, err)
+	require.Nil(t, difference)
+	name, _ := replayed.Field("name")
+	require.Equal(t, "Ida", name.Raw())
+}
+
 // secretForm has a private text, number and choice beside an open text.
 func secretForm(t testing.TB) *form.Form {
 	form, err := form.New(form.Declaration{
