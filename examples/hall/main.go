@@ -16,7 +16,7 @@ import (
 	"leanwicket.dev/replies"
 )
 
-//go:embed hall.html hall.css hall.js
+//go:embed hall.html hall.css hall.js hall.svg
 var files embed.FS
 
 // Hire is one request for the hall.

@@ -138,7 +138,7 @@ func fillAndSubmit(t *testing.T, ctx context.Context, values url.Values) {
 // Every page of the office, with script and without, opens with an empty console: nothing fails or is
 // blocked, and no picture is empty.
 func TestPagesOpenCleanly(t *testing.T) {
-	page := chromiumtest.Open(t)
+	page := chromiumtest.Start(t, chromiumtest.FindWhole(t)) // it asks for the icon, too
 	d := openWithPermit(t)
 	paths := []string{"/favicon.ico"}
 	for _, state := range pageStates {
