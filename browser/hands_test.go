@@ -27,8 +27,8 @@ import (
 func value(name string) string { return `document.forms[0].elements["` + name + `"].value` }
 
 // empty takes away what a control holds, as an applicant who selects all of it and
-// deletes it does. A value that a script sets without an event is no edit: the page
-// writes over it what the session holds.
+// deletes it does. A value that a script sets without an event is read only before the next
+// submit or load.
 func (b *tab) empty(name string) {
 	b.js(`(() => { const c = document.forms[0].elements["` + name + `"]; c.value = ""; c.dispatchEvent(new InputEvent("input", {bubbles: true, inputType: "deleteContent"})) })()`)
 }
