@@ -356,3 +356,14 @@ func TestTheNoticeCoversNothingAt400Percent(t *testing.T) {
 		})()`), name)
 	}
 }
+
+// A control that stands in the form itself has no box: while it is not asked it is hidden, with its label, and the form is not.
+func TestAControlWithoutABox(t *testing.T) {
+	w := newWorkshop(t, "form: kiln\nschema: {properties: {on: {type: boolean}, more: {type: string}}}\nfields: {more: {when: {on: true}}}\nsubmit: {url: /kilns}\n",
+		`<form data-leanwicket-form="/f.form" data-leanwicket-keep="off"><input type="checkbox" name="on"><label for="m">More</label><input id="m" name="more"><button>Fire</button></form>`)
+	w.open("/page")
+	const seen = `[document.forms[0], document.querySelector("label"), document.getElementById("m")].map(e => e.checkVisibility()).join()`
+	require.Equal(t, "true,false,false", w.js(seen))
+	w.do(chromedp.Click(chromedp.CSS(`[name=on]`)))
+	w.becomes("true,true,true", seen)
+}

@@ -128,7 +128,7 @@ export class Shown extends Controls {
     if (this.awaiting && !dirty) this.agree(path, markupOf(all)) // what the markup has stands until the saved answers are there
     else this.set(path, raw)
     const box = this.box(path)
-    for (const part of box ? [box] : all) {
+    for (const part of box ? [box] : all.flatMap(c => [c, ...c.labels ?? []])) {
       part.hidden = !asked
       part.toggleAttribute("data-leanwicket-unasked", part.hidden)
       part.toggleAttribute("data-leanwicket-checking", checking)

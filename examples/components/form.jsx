@@ -23,10 +23,10 @@ const Field = memo(({ session, field, locked }) => {
     onBlur: () => session.blur(field.path),
   }
   const typed = e => session.edit(field.path, e.target.value)
-  let control = <input {...common} value={field.raw} inputMode={field.kind === "text" ? "text" : "decimal"} onInput={typed} />
+  let control = <input {...common} value={field.raw} data-drawn={field.raw} inputMode={field.kind === "text" ? "text" : "decimal"} onInput={typed} />
   if (field.kind === "boolean") control = <input {...common} type="checkbox" checked={field.value === true} onChange={e => session.edit(field.path, e.target.checked ? "true" : "")} />
   if (field.kind === "choice") {
-    control = <select {...common} value={field.raw} onChange={typed}>
+    control = <select {...common} value={field.raw} data-drawn={field.raw} onChange={typed}>
       <option value="">Any</option>
       {field.options.map(o => <option value={o.raw}>{o.label}</option>)}
     </select>
@@ -75,10 +75,10 @@ function Tow({ session }) {
     session.addEventListener("announced", told)
     return () => { session.removeEventListener("focus", focus); session.removeEventListener("announced", told) }
   }, [session])
-  // What a program such as a password manager puts into a control, no event tells.
+  // What a program such as a password manager puts into a control, no event tells: it differs from what was drawn.
   const submit = () => {
-    for (const { name, type, value } of form.current.elements) {
-      if (name && type !== "checkbox" && session.field(name) && session.field(name).raw !== value) session.edit(name, value)
+    for (const { name, value, dataset } of form.current.elements) {
+      if ("drawn" in dataset && dataset.drawn !== value && session.field(name)?.raw !== value) session.edit(name, value)
     }
     session.submit()
   }
