@@ -281,14 +281,14 @@ func composing(t *tab) (Verdict, string) {
 	_, err := t.js(call("begin", path))
 	t.need(err)
 	t.did("applicant", "composes a text at %s", path)
-	_, err = chromedp.Call(t.ctx, cdpinput.ImeSetComposition, cdpinput.ImeSetCompositionParams{Text: "にほ", SelectionStart: 2, SelectionEnd: 2})
+	_, err = chromedp.Call(t.ctx, cdpinput.ImeSetComposition, cdpinput.ImeSetCompositionParams{Text: "tiê", SelectionStart: 3, SelectionEnd: 3})
 	t.need(err)
 	t.release("load", reply{status: 200, body: string(t.record)})
 	during := t.quiet().Fields[path].Value
-	_, err = chromedp.Call(t.ctx, cdpinput.InsertText, cdpinput.InsertTextParams{Text: "日本"})
+	_, err = chromedp.Call(t.ctx, cdpinput.InsertText, cdpinput.InsertTextParams{Text: "tiếng"})
 	t.need(err)
-	if now := t.quiet().Fields[path].Value; now != "日本" {
-		return Broken, fmt.Sprintf(`"にほ" was being composed at %s when the load came, which made %q of it, and in the end %q`, path, during, now)
+	if now := t.quiet().Fields[path].Value; now != "tiếng" {
+		return Broken, fmt.Sprintf(`"tiê" was being composed at %s when the load came, which made %q of it, and in the end %q`, path, during, now)
 	}
 	return Kept, "the load left alone what was being composed"
 }
