@@ -97,7 +97,12 @@ func (r *Reader) read(name string, data []byte) (*Scenario, error) {
 
 // keys reads what stands at the top of the file.
 func (p *scenarioReader) keys(root *document.Node) {
-	p.Map(root, "scenario", "form", "backend", "kept", "timeline")
+	keys := []string{"scenario", "form", "backend", "draft", "timeline"}
+	if former := root.Get("kept"); former != nil {
+		p.Wrong(former, "kept, which is called draft now", "draft:")
+		keys = append(keys, "kept")
+	}
+	p.Map(root, keys...)
 	for _, key := range []string{"scenario", "form", "timeline"} {
 		if root.Kind == document.Map && root.Get(key) == nil {
 			p.Wrong(root, "no "+key, map[string]string{
@@ -115,7 +120,7 @@ func (p *scenarioReader) keys(root *document.Node) {
 func (p *scenarioReader) body(root *document.Node) {
 	p.keys(root)
 	p.backend(root.Get("backend"))
-	p.kept(root.Get("kept"))
+	p.draft(root.Get("draft"))
 	p.timeline(root.Get("timeline"))
 }
 

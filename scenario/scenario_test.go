@@ -155,7 +155,7 @@ func TestKeptWorkComesBack(t *testing.T) {
 	passes(t, `backend:
   prefill: [{after: 100ms, status: 200, headers: {ETag: '"4"'}, body: {passenger: Ada, seats: 2}}]
   submit: [{after: 100ms, status: 200, headers: {ETag: '"5"'}}, {after: 100ms, status: 200, headers: {ETag: '"6"'}}]
-kept:
+draft:
   values: {passenger: Ben, seats: "3"}
   baseline: {passenger: Ada, seats: 2}
   attempt: {version: '"4"', values: {passenger: Ben, seats: 2}}
@@ -168,19 +168,20 @@ timeline:
 
 func TestMistakesAreToldWithTheirPlace(t *testing.T) {
 	for name, c := range map[string]struct{ text, want string }{
-		"key":       {"timelin: []", "a.scenario.yaml:3:1: found the unknown key timelin; right would be timeline"},
-		"path":      {"timeline: [{at: 1s, edit: {seat: x}}]", "3:28: found the path seat, which the form does not have; right would be seats"},
-		"back":      {"timeline: [{at: 2s, blur: seats}, {at: 1s, blur: seats}]", "found \"1s\" after 2s; right would be a time that does not go back"},
-		"button":    {"timeline: [{at: 2s, submit: save}]", "found \"save\"; right would be submit"},
-		"two":       {"timeline: [{at: 2s, cancel: true, retry: true}]", "2 actions in one entry"},
-		"none":      {"timeline: [{at: 2s}]", "no action in one entry"},
-		"no at":     {"timeline: [{cancel: true}]", "an entry without at"},
-		"expect":    {"timeline: [{at: 1s, expect: {submision: idle}}]", "right would be submission"},
-		"state":     {"timeline: [{at: 1s, expect: {submission: pending}}]", "found \"pending\"; right would be sending"},
-		"rows":      {"timeline: [{at: 1s, add: seats}]", "found \"seats\"; right would be bicycles"},
-		"status":    {"backend: {submit: [{after: 1s}]}\ntimeline: [{at: 1s, cancel: true}]", "an answer without status"},
-		"no check":  {"backend: {checks: {seats: []}}\ntimeline: [{at: 1s, cancel: true}]", "a field with a check"},
-		"kept path": {"kept: {values: {seat: x}}\ntimeline: [{at: 1s, cancel: true}]", "right would be seats"},
+		"key":        {"timelin: []", "a.scenario.yaml:3:1: found the unknown key timelin; right would be timeline"},
+		"path":       {"timeline: [{at: 1s, edit: {seat: x}}]", "3:28: found the path seat, which the form does not have; right would be seats"},
+		"back":       {"timeline: [{at: 2s, blur: seats}, {at: 1s, blur: seats}]", "found \"1s\" after 2s; right would be a time that does not go back"},
+		"button":     {"timeline: [{at: 2s, submit: save}]", "found \"save\"; right would be submit"},
+		"two":        {"timeline: [{at: 2s, cancel: true, retry: true}]", "2 actions in one entry"},
+		"none":       {"timeline: [{at: 2s}]", "no action in one entry"},
+		"no at":      {"timeline: [{cancel: true}]", "an entry without at"},
+		"expect":     {"timeline: [{at: 1s, expect: {submision: idle}}]", "right would be submission"},
+		"state":      {"timeline: [{at: 1s, expect: {submission: pending}}]", "found \"pending\"; right would be sending"},
+		"rows":       {"timeline: [{at: 1s, add: seats}]", "found \"seats\"; right would be bicycles"},
+		"status":     {"backend: {submit: [{after: 1s}]}\ntimeline: [{at: 1s, cancel: true}]", "an answer without status"},
+		"no check":   {"backend: {checks: {seats: []}}\ntimeline: [{at: 1s, cancel: true}]", "a field with a check"},
+		"former key": {"kept: {values: {seats: 2}}\ntimeline: [{at: 1s, cancel: true}]", "3:8: found kept, which is called draft now; right would be draft:"},
+		"draft path": {"draft: {values: {seat: x}}\ntimeline: [{at: 1s, cancel: true}]", "right would be seats"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			files := fstest.MapFS{

@@ -222,7 +222,7 @@ timeline:
   - {at: 5s, retry: true}
   - {at: 6s, expect: {submission: refused, contested: [], dirty: [], values: {rows/1/x: Ben, more/0/z: one}}}
 `},
-		"rows that the kept attempt had sent are there as they were sent": {"", `kept: {values: {a: Heron}, attempt: {button: submit, values: {a: Heron, rows/1/x: Ada}}}
+		"rows that the kept attempt had sent are there as they were sent": {"", `draft: {values: {a: Heron}, attempt: {button: submit, values: {a: Heron, rows/1/x: Ada}}}
 timeline:
   - {at: 0, expect: {submission: unsettled, values: {rows: [{}, {x: Ada}]}, issues: {rows/0/x: [valueMissing]}, holds: [invalid]}}
 `},

@@ -35,7 +35,7 @@ timeline:
   - {at: 8s, submit: true}
   - {at: 9s, expect: {submission: accepted, sendCount: 4, keyCount: 3, sentVersion: null}}
 `},
-		"the version that a kept attempt carried is known": {record, `kept:
+		"the version that a kept attempt carried is known": {record, `draft:
   values: {a: Tern}
   baseline: {a: Egret}
   attempt: {button: submit, version: '"3"', values: {a: Heron}}
@@ -47,7 +47,7 @@ timeline:
   - {at: 1s, submit: true}
   - {at: 2s, expect: {submission: accepted, sendCount: 2, keyCount: 2, sentVersion: '"3"'}}
 `},
-		"the version that an earlier page knew is known without an attempt": {record, `kept: {values: {a: Tern}, baseline: {a: Egret}, version: '"3"'}
+		"the version that an earlier page knew is known without an attempt": {record, `draft: {values: {a: Tern}, baseline: {a: Egret}, version: '"3"'}
 backend: {submit: [{after: 10ms, status: 200, headers: {ETag: '"4"'}}, {after: 10ms, status: 200}, {after: 10ms, status: 200}]}
 timeline:
   - {at: 1s, submit: true}
@@ -101,7 +101,7 @@ timeline:
   - {at: 5s, refresh: true}
   - {at: 6s, expect: {values: {a: Plover}, unsaved: false}}
 `},
-		"rows given up for the saved ones follow the load, also on a page that opened with them": {plain, `kept:
+		"rows given up for the saved ones follow the load, also on a page that opened with them": {plain, `draft:
   values: {rows: [{x: Heron, y: Tern}]}
   baseline: {rows: [{x: Heron, y: Egret}, {x: Knot}]}
   contested: [rows]
@@ -138,7 +138,7 @@ timeline:
   - {at: 5s, reset: true}
   - {at: 5s, expect: {values: {a: null}}}
 `},
-		"a row edited since stays at the end, though the rows are taken as they were sent": {"prefill: {url: /r, needed: false}\nsubmit: {url: /s, method: PUT, timeout: 2s}\n", `kept:
+		"a row edited since stays at the end, though the rows are taken as they were sent": {"prefill: {url: /r, needed: false}\nsubmit: {url: /s, method: PUT, timeout: 2s}\n", `draft:
   values: {a: Tern}
   attempt: {button: submit, values: {a: Tern, rows: [{x: Ada}]}}
 backend:
@@ -208,7 +208,7 @@ timeline:
   - {at: 2s, submit: save}
   - {at: 4s, expect: {holds: [received]}}
 `},
-		"rows that a load has changed behind what was kept are contested, though a private answer was not known": {"prefill: {url: /r, ifEdited: ask}\nsubmit: {url: /s, method: PUT}\nfields: {rows/*/y: {private: true}}\n", `kept:
+		"rows that a load has changed behind what was kept are contested, though a private answer was not known": {"prefill: {url: /r, ifEdited: ask}\nsubmit: {url: /s, method: PUT}\nfields: {rows/*/y: {private: true}}\n", `draft:
   values: {rows: [{x: Ada}, {x: Ben}]}
   baseline: {rows: [{x: Ada}]}
 backend:

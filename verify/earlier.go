@@ -94,7 +94,7 @@ func (m *mover) keptText(kept *lifecycle.Restored) string {
 	for k := range kept.Groups {
 		m.keptGroupText(&kept.Groups[k], &values, &baseline)
 	}
-	text := "kept: {values: " + values.String() + ", baseline: " + baseline.String()
+	text := "draft: {values: " + values.String() + ", baseline: " + baseline.String()
 	if a := kept.Attempt; a != nil {
 		rows := map[form.FieldID][]members{}
 		for _, v := range a.Values {

@@ -14,15 +14,15 @@ func TestRulesOfWhatAnEarlierPageKept(t *testing.T) {
 	}
 	const two = "{a: Heron, rows: [{x: Ada, y: cook}, {x: Ben, y: mate}]}"
 	const answered = "  submit: [{after: 100ms, status: 200, headers: {ETag: v9}}]\n"
-	const oneCell = "kept: {values: {rows/0/x: Ann}, baseline: {rows/0/x: Ada}}\n"
+	const oneCell = "draft: {values: {rows/0/x: Ann}, baseline: {rows/0/x: Ada}}\n"
 	check(t, map[string]rule{
-		"a removal of all rows is not undone, and its repeat is the same": {puts, load(two) + answered + `kept: {values: {rows: []}, baseline: {rows: [{x: Ada, y: cook}, {x: Ben, y: mate}]}, attempt: {version: v1, values: {a: Heron, rows: []}}}
+		"a removal of all rows is not undone, and its repeat is the same": {puts, load(two) + answered + `draft: {values: {rows: []}, baseline: {rows: [{x: Ada, y: cook}, {x: Ben, y: mate}]}, attempt: {version: v1, values: {a: Heron, rows: []}}}
 timeline:
   - {at: 1s, expect: {prefill: ready, submission: unsettled, values: {rows: null}}}
   - {at: 2s, submit: true}
   - {at: 3s, expect: {submission: accepted, keyCount: 1, values: {rows: null}, unsaved: false}}
 `},
-		"a repeat before the load carries its rows": {puts, load(two, "{a: Heron, rows: [{x: Ann, y: cook}, {x: Ben, y: mate}]}") + answered + `kept: {values: {rows/0/x: Ann}, baseline: {rows/0/x: Ada}, attempt: {version: v1, values: {a: Heron, rows: [{x: Ann, y: cook}, {x: Ben, y: mate}]}}}
+		"a repeat before the load carries its rows": {puts, load(two, "{a: Heron, rows: [{x: Ann, y: cook}, {x: Ben, y: mate}]}") + answered + `draft: {values: {rows/0/x: Ann}, baseline: {rows/0/x: Ada}, attempt: {version: v1, values: {a: Heron, rows: [{x: Ann, y: cook}, {x: Ben, y: mate}]}}}
 timeline:
   - {at: 100ms, retry: true}
   - {at: 110ms, expect: {sentValues: {a: Heron, rows/0/x: Ann, rows/1/y: mate}}}
@@ -37,11 +37,11 @@ timeline:
   - {at: 1s, refresh: true}
   - {at: 2s, expect: {values: {rows: [{x: Ann, y: cook}, {x: Ben, y: mate}]}, dirty: [rows/0/x], holds: []}}
 `},
-		"what an open attempt had sent is no news in the load": {ask, load("{a: Sent}") + `kept: {values: {a: Later}, baseline: {a: Old}, attempt: {version: v1, values: {a: Sent}}}
+		"what an open attempt had sent is no news in the load": {ask, load("{a: Sent}") + `draft: {values: {a: Later}, baseline: {a: Old}, attempt: {version: v1, values: {a: Sent}}}
 timeline:
   - {at: 1s, expect: {submission: unsettled, contested: [], values: {a: Later}, dirty: [a]}}
 `},
-		"what an open attempt had sent in a row is no news to the answer that waited for it": {ask, load("{rows: [{x: Sent, y: cook}]}") + `kept: {values: {rows/0/x: Later}, baseline: {rows/0/x: Old}, attempt: {version: v1, values: {rows: [{x: Sent, y: cook}]}}}
+		"what an open attempt had sent in a row is no news to the answer that waited for it": {ask, load("{rows: [{x: Sent, y: cook}]}") + `draft: {values: {rows/0/x: Later}, baseline: {rows/0/x: Old}, attempt: {version: v1, values: {rows: [{x: Sent, y: cook}]}}}
 timeline:
   - {at: 1s, expect: {submission: unsettled, contested: [], values: {rows: [{x: Later, y: cook}]}, dirty: [rows/0/x]}}
 `},
@@ -64,23 +64,23 @@ timeline:
   - {at: 100ms, reset: true}
   - {at: 1s, expect: {values: {rows: [{x: Ada, y: cook}, {x: Ben, y: mate}]}, unsaved: false}}
 `},
-		"the answers of a row that is gone share one row at the end": {ask, load("{rows: [{x: Ada, y: cook}]}") + `kept: {values: {rows/1/x: Bo, rows/1/y: mate, rows/2/x: ""}, baseline: {rows/1/x: Ben, rows/1/y: cook, rows/2/x: Cy}}
+		"the answers of a row that is gone share one row at the end": {ask, load("{rows: [{x: Ada, y: cook}]}") + `draft: {values: {rows/1/x: Bo, rows/1/y: mate, rows/2/x: ""}, baseline: {rows/1/x: Ben, rows/1/y: cook, rows/2/x: Cy}}
 timeline:
   - {at: 1s, expect: {values: {rows: [{x: Ada, y: cook}, {x: Bo, y: mate}]}, contested: [rows]}}
 `},
 		"an answer that waited meets a newer value": {ask, load("{rows: [{x: Eve, y: cook}]}") + oneCell + `timeline:
   - {at: 1s, expect: {values: {rows: [{x: Ann, y: cook}]}, contested: [rows/0/x], holds: [contested]}}
 `},
-		"without a prefill the opening places what is kept": {"defaults: {rows: [{x: Skipper}]}\nsubmit: {url: /s}\n", `kept: {values: {rows/0/y: mate, rows/3/x: Bo}}
+		"without a prefill the opening places what is kept": {"defaults: {rows: [{x: Skipper}]}\nsubmit: {url: /s}\n", `draft: {values: {rows/0/y: mate, rows/3/x: Bo}}
 timeline:
   - {at: 0, expect: {values: {rows: [{x: Skipper, y: mate}, {x: Bo}]}}}
 `},
-		"what is restored stays through the load, whatever it equals": {puts, load("{a: Heron, b: theirs}") + `kept: {values: {a: "", b: quay}, baseline: {b: quay}}
+		"what is restored stays through the load, whatever it equals": {puts, load("{a: Heron, b: theirs}") + `draft: {values: {a: "", b: quay}, baseline: {b: quay}}
 timeline:
   - {at: 1s, expect: {values: {a: null, b: quay}, dirty: [a, b], touched: [a, b]}}
 `},
 		"newer values do not go before the record has loaded": {"prefill: {url: /r, timeout: 9s}\nsubmit: {url: /s, method: PUT, whileSending: edit, timeout: 2s}\n", `backend: {prefill: [{after: 3s, status: 200, headers: {ETag: v1}, body: {a: Heron, b: quay}}], submit: [{after: 5s, status: 200, headers: {ETag: v2}}, {after: 100ms, status: 200, headers: {ETag: v3}}, {after: 100ms, status: 200, headers: {ETag: v4}}]}
-kept: {values: {a: Tern}, baseline: {a: Heron}, attempt: {version: v1, values: {a: Tern, b: quay}}}
+draft: {values: {a: Tern}, baseline: {a: Heron}, attempt: {version: v1, values: {a: Tern, b: quay}}}
 timeline:
   - {at: 1s, edit: {a: Gull}}
   - {at: 1s, submit: true}
@@ -91,7 +91,7 @@ timeline:
   - {at: 9s, expect: {submission: accepted, sendCount: 3, keyCount: 2, sentValues: {a: Gull, b: quay}}}
 `},
 		"a denial of a repeat after the page came back settles nothing": {puts, load("{a: Heron}") + `  submit: [{after: 100ms, status: 401}]
-kept: {values: {a: Tern}, attempt: {version: v1, values: {a: Tern}}}
+draft: {values: {a: Tern}, attempt: {version: v1, values: {a: Tern}}}
 timeline:
   - {at: 1s, retry: true}
   - {at: 2s, expect: {submission: unsettled, said: signed out}}
@@ -143,7 +143,7 @@ timeline:
   - {at: 5s, expect: {values: {rows: [{x: Skipper}, {}]}, dirty: [rows], contested: []}}
 `},
 		"rows that differ from what was sent and are as saved are contested where others came": {"prefill: {url: /r}\nsubmit: {url: /s, method: PUT, whileSending: edit, timeout: 1s}\n", `backend: {prefill: [{after: 10ms, status: 500}, {after: 10ms, status: 200, headers: {ETag: v1}, body: {rows: [{x: Ada}]}}, {after: 400ms, status: 200, headers: {ETag: v2}, body: {rows: [{x: Ada}, {x: Ben}]}}], submit: [{after: 600ms, status: 422}]}
-kept: {values: {a: Tern}, attempt: {values: {a: Tern}}}
+draft: {values: {a: Tern}, attempt: {values: {a: Tern}}}
 timeline:
   - {at: 1s, refresh: true}
   - {at: 2s, reset: true}

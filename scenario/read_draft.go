@@ -81,7 +81,7 @@ type keptReader struct {
 // were changed: it is kept whole. A path into a row says that the rows were as saved.
 // With an attempt the group is kept whole as well, and what is not said of a row was
 // saved as it was sent.
-func (p *scenarioReader) kept(n *document.Node) {
+func (p *scenarioReader) draft(n *document.Node) {
 	if n == nil {
 		return
 	}
