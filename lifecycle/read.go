@@ -74,8 +74,12 @@ func (s *Session) Notice() (form.Message, Level, int) {
 	return s.notice.message, s.notice.level, int(s.notice.count)
 }
 
-// Receipt is what the newest accepted submission returned.
-func (s *Session) Receipt() Receipt { return s.receipt }
+// Receipt is what the newest accepted submission returned, as a copy.
+func (s *Session) Receipt() Receipt {
+	r := s.receipt
+	r.Values = slices.Clone(r.Values)
+	return r
+}
 
 // Focused is where the focus was moved last.
 func (s *Session) Focused() form.Place { return s.focus }
