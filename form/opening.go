@@ -10,6 +10,9 @@ func (f *Form) Opening(answers []Answer) *Form {
 	if len(answers) == 0 || f.Prefill.URL != "" {
 		return f
 	}
+	if f.declared != nil {
+		f = f.declared
+	}
 	opened := *f
 	opened.declared, opened.opening = f, answers
 	opened.Defaults = slices.DeleteFunc(slices.Clone(f.Defaults), func(declared Answer) bool {

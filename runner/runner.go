@@ -52,8 +52,6 @@ type Options struct {
 	KeepLater bool
 	// Given are the values of the names that the form declares as given: {id} in a url.
 	Given map[string]string
-	// Defaults are the values that the page has in its markup: see [form.Form.Opening].
-	Defaults []form.Answer
 	// Kept is what an earlier page kept; nil means nothing.
 	Kept *lifecycle.Restored
 	// Trace takes the record of the session; nil means none.
@@ -116,7 +114,7 @@ func New(form *form.Form, o Options) *Runner {
 	if o.Seed == (lifecycle.Seed{}) { // a session without one would make the keys of another
 		o.Seed = randomSeed()
 	}
-	session, opening := lifecycle.Open(form.Opening(o.Defaults), o.Seed)
+	session, opening := lifecycle.Open(form, o.Seed)
 	opening = slices.Clone(opening)
 	r := &Runner{o: o, session: session, timers: map[lifecycle.TimerID]func(){}, out: map[call]func(){}, begun: o.Clock.Now(), kept: true}
 	if o.Trace != nil {

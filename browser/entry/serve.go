@@ -37,7 +37,7 @@ type happening struct {
 
 // protocol names what the script and the core say to each other. It is another one in the
 // script (session.js) as soon as they would not understand each other.
-const protocol = "5"
+const protocol = "6"
 
 var pages []*page
 
@@ -123,7 +123,7 @@ func (p *page) open(seed, mark, kept, given, markup string) {
 	}
 }
 
-// defaults reads what the markup has. What is of no field of the form is nothing.
+// defaults reads what the markup has. A path that the form does not have is left out.
 func (p *page) defaults(markup string) (answers []form.Answer) {
 	parts := strings.Split(markup, string(partEnd))
 	for k := 0; k+1 < len(parts); k += 2 {

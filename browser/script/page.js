@@ -53,8 +53,9 @@ export class Page extends Shown {
       else if (!this.broughtBack) this.put(name, raw)
     }
     this.takeEarly()
+    if (!this.broughtBack) return
     const writes = () => { for (const f of this.session.everyField()) this.write(f) }
-    if (this.broughtBack) writes()
+    writes()
     if (isComing) addEventListener("pageshow", () => this.guarded(null, writes), { once: true, signal: this.ends.signal })
   }
 
@@ -117,7 +118,7 @@ export class Page extends Shown {
   // address of its own that it is for something else.
   isForeign(by) { return !by.name.startsWith("leanwicket-") && Boolean(by.name || by.value || by.hasAttribute("formaction")) }
 
-  // It does what the markup says. Where that leads away, and something would be lost, the applicant is asked.
+  // A foreign button does what the markup says. Where that leads away, and something would be lost, the applicant is asked.
   foreign(e, by) {
     const said = name => by.getAttribute("form" + name) ?? this.form.getAttribute(name) ?? ""
     if (this.passes || !guard.needed() || said("method") === "dialog" || !["", "_self"].includes(said("target"))) return

@@ -7,7 +7,7 @@ import { Fields, issuesOf, same } from "./snapshot.js"
 import { randomHex } from "./tab.js"
 
 /** What the core says to this script, and this script to the core (serve.go). */
-const protocol = "5"
+const protocol = "6"
 
 /** What happens in one field alone, or to the session without its applicant. */
 const unread = ["edit", "blur", "elapsed", "trace"]
@@ -81,7 +81,7 @@ export class Session extends EventTarget {
   /** The timer until what would be lost is kept. @type {any} */
   keeping
   recorded = ""
-  /** Is called before anything happens that goes by what was typed: who shows the session tells it first what it was not told. */
+  /** This is called before anything happens that goes by what was typed. Whoever shows the session tells it then what no event has told. */
   reads = () => {}
   /** As the core has it. */
   number = -1
