@@ -148,6 +148,8 @@ const tick = (path, raw) => {
   if (c && isTicked(c) !== (raw !== "" && raw !== "false")) c.click()
   return Boolean(c)
 }
+// Sets a value past a framework that watches the control's own property.
+const setValue = (c, raw) => Object.getOwnPropertyDescriptor(Object.getPrototypeOf(c), "value").set.call(c, raw)
 // As the browser's own picker of dates, choices and files does; whether the control
 // takes it.
 const put = (c, raw) => {
@@ -157,13 +159,13 @@ const put = (c, raw) => {
     chosen.items.add(new File(["Saltmarsh Quay"], raw))
     c.files = chosen.files
   } else if (c.type === "select-multiple") [...c.options].forEach(o => { o.selected = raw.split("\n").includes(o.value) })
-  else Object.getOwnPropertyDescriptor(Object.getPrototypeOf(c), "value").set.call(c, raw)
+  else setValue(c, raw)
   const taken = read([c]) === raw
   for (const type of ["input", "change"]) c.dispatchEvent(new Event(type, { bubbles: true, composed: true }))
   return taken
 }
 // As a password manager does: the value is there, and no event tells of it.
-const putUntold = (path, raw) => { const c = named(path)[0]; Object.getOwnPropertyDescriptor(Object.getPrototypeOf(c), "value").set.call(c, raw) }
+const putUntold = (path, raw) => setValue(named(path)[0], raw)
 const pick = (path, raw) => put(named(path)[0], raw)
 // A part of a date: a choice has the number in its way, with or without a zero before it.
 const pickPart = (path, k, number) => {

@@ -153,9 +153,8 @@ func (p *plan) sample() []byte {
 	var answers []form.Answer
 	creates := p.form.Submit.Creates()
 	for _, path := range p.paths {
-		place, _ := p.form.Lookup(path)
 		f, id := p.field(path)
-		group, inRows := p.form.Group(id)
+		_, inRows := p.form.Group(id)
 		raw := p.valid[path]
 		if other, accepted := p.another(path); accepted && typed(f) && !p.compared(id) {
 			raw = other
@@ -163,12 +162,19 @@ func (p *plan) sample() []byte {
 		if raw == "" || !p.free(path) || creates && (len(answers) == 2 || inRows || !typed(f)) {
 			continue
 		}
-		if first := (form.Place{Field: group, Row: -1}); inRows && !slices.ContainsFunc(answers, func(a form.Answer) bool { return a.Place == first }) {
-			answers = append(answers, form.Answer{Place: first, Value: form.Number(1, 0), Changed: true})
-		}
-		answers = append(answers, form.Answer{Place: place, Value: p.form.Parse(id, raw), Changed: true})
+		answers = p.withAnswer(answers, path, p.form.Parse(id, raw))
 	}
 	return p.form.AppendBody(nil, answers)
+}
+
+// withAnswer adds an answer to those of a record, and the first row of its group where that is not among them.
+func (p *plan) withAnswer(answers []form.Answer, path string, v form.Value) []form.Answer {
+	place, _ := p.form.Lookup(path)
+	group, inRows := p.form.Group(place.Field)
+	if first := (form.Place{Field: group, Row: -1}); inRows && !slices.ContainsFunc(answers, func(a form.Answer) bool { return a.Place == first }) {
+		answers = append(answers, form.Answer{Place: first, Value: form.Number(1, 0), Changed: true})
+	}
+	return append(answers, form.Answer{Place: place, Value: v, Changed: true})
 }
 
 // values are texts that a field accepts: the typed one first, and no address of mail

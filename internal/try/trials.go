@@ -24,8 +24,8 @@ var trials = []trial{
 	{"load-over-typing", "a late load spares what was typed meanwhile", noPrefill, loadOverTyping},
 	{"load-over-choosing", "a late load spares what was chosen or ticked meanwhile", noOtherKind(true), loadOverOthers},
 	{"composing", "a late load spares a text that an input method is composing", noPrefill, composing},
-	{"untouched-values-stay", "what was loaded and touched by nobody goes back as it was", func(p *plan) string { return cmp.Or(noPrefill(p), noTyped(p)) }, untouchedValuesStay},
-	{"back-restores", "what a browser brings back does not go over what was saved meanwhile", func(p *plan) string { return cmp.Or(noPrefill(p), noTyped(p)) }, backRestores},
+	{"untouched-values-stay", "what was loaded and touched by nobody goes back as it was", noRecordAndText, untouchedValuesStay},
+	{"back-restores", "what a browser brings back does not go over what was saved meanwhile", noRecordAndText, backRestores},
 	{"load-fails", "a form whose load fails can still be filled in and sent", noPrefill, loadFails},
 	{"quiet-while-typing", "nothing is called wrong while its first letter is typed", noFirstLetter(form.ShowInput), quietWhileTyping},
 	{"told-after-leaving", "what is wrong is told when the field is left", noFirstLetter(form.ShowInput, form.ShowSubmit), toldAfterLeaving},
@@ -112,6 +112,9 @@ func noTyped(p *plan) string {
 	}
 	return ""
 }
+
+// noRecordAndText is for trials that load a record and type beside it.
+func noRecordAndText(p *plan) string { return cmp.Or(noPrefill(p), noTyped(p)) }
 
 // half is a field whose first letter is not yet an answer, and its texts.
 type half struct{ path, letter, whole string }

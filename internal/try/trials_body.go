@@ -23,10 +23,7 @@ func bodyAsDeclared(t *tab) (Verdict, string) {
 	if object == nil {
 		return Broken, "the body has none of the form's fields"
 	}
-	sent := map[string]string{}
-	for _, a := range replies.Values(t.form, object) {
-		sent[t.form.Path(a.Place)] = t.form.Format(a.Value)
-	}
+	sent := t.answersIn(object)
 	for _, path := range t.order {
 		f, id := t.field(path)
 		want := t.form.Format(t.form.Parse(id, t.valid[path]))
@@ -43,6 +40,15 @@ func bodyAsDeclared(t *tab) (Verdict, string) {
 		}
 	}
 	return Kept, "every answer is in it as the form declares it"
+}
+
+// answersIn are the answers of an object by path, as a control shows them.
+func (p *plan) answersIn(object map[string]any) map[string]string {
+	answers := map[string]string{}
+	for _, a := range replies.Values(p.form, object) {
+		answers[p.form.Path(a.Place)] = p.form.Format(a.Value)
+	}
+	return answers
 }
 
 // holder is the object of a body that has the most of the form's fields, or nil.

@@ -11,24 +11,32 @@ func (t *tab) loads() {
 	}
 }
 
-func loadOverTyping(t *tab) (Verdict, string) {
+// whileItLoads opens the page with a load that is not answered yet, and finds a text that the record has and that
+// can be typed meanwhile. Where there is none, the trial ends.
+func (t *tab) whileItLoads() (path string, f field) {
 	t.replying("load", reply{never: true})
 	l := t.arrive()
 	t.loads()
 	path, ok := t.text(true)
 	if !ok {
-		return CannotTell, "the record has no text that somebody would type; right would be a record in the try file that has one"
+		t.cannot("the record has no text that somebody would type; right would be a record in the try file that has one")
 	}
-	if _, there := l.Fields[path]; !there {
+	f, there := l.Fields[path]
+	if !there {
 		t.release("load", reply{status: 200, body: string(t.record)})
 		if _, comes := t.until(moment, func(l look) bool { return len(l.Fields) > 0 }); !comes {
 			t.lacksFields()
 		}
-		return Kept, path + " is not there before the load"
+		panic(verdict{Kept, path + " is not there before the load"})
 	}
-	if !l.Fields[path].Editable {
-		return Kept, path + " is locked while it loads"
+	if !f.Editable {
+		panic(verdict{Kept, path + " is locked while it loads"})
 	}
+	return path, f
+}
+
+func loadOverTyping(t *tab) (Verdict, string) {
+	path, _ := t.whileItLoads()
 	t.typeIn(path, cmp.Or(t.valid[path], t.loaded[path])+" II")
 	typed := t.see().Fields[path].Value
 	t.release("load", reply{status: 200, body: string(t.record)})

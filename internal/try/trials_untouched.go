@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"maps"
 	"net/url"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -14,7 +13,6 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"leanwicket.dev/form"
-	"leanwicket.dev/replies"
 )
 
 // whole is the record of a form that replaces, with an answer to every field, and its values by path: others than
@@ -36,16 +34,11 @@ func (p *plan) whole() (body []byte, values map[string]string) {
 		case accepted:
 			raw = other
 		}
-		place, _ := p.form.Lookup(path)
 		value := p.form.Parse(id, raw)
 		if raw == "" || !p.free(path) || f.Kind == form.KindFile || !p.form.Accepts(id, value) {
 			continue
 		}
-		group, inRows := p.form.Group(id)
-		if first := (form.Place{Field: group, Row: -1}); inRows && !slices.ContainsFunc(answers, func(a form.Answer) bool { return a.Place == first }) {
-			answers = append(answers, form.Answer{Place: first, Value: form.Number(1, 0), Changed: true})
-		}
-		answers = append(answers, form.Answer{Place: place, Value: value, Changed: true})
+		answers = p.withAnswer(answers, path, value)
 		values[path] = p.form.Format(value)
 	}
 	return p.form.AppendBody(nil, answers), values
@@ -53,16 +46,13 @@ func (p *plan) whole() (body []byte, values map[string]string) {
 
 // given are the answers of a body by path, as a control shows them, and whether it can be read.
 func (p *plan) given(body string) (map[string]string, bool) {
-	given := map[string]string{}
 	var read any
 	if json.Unmarshal([]byte(body), &read) == nil {
 		object := holder(read, p.form)
-		for _, a := range replies.Values(p.form, object) {
-			given[p.form.Path(a.Place)] = p.form.Format(a.Value)
-		}
-		return given, object != nil
+		return p.answersIn(object), object != nil
 	}
 	pairs, err := url.ParseQuery(body)
+	given := map[string]string{}
 	for _, path := range p.paths {
 		_, id := p.field(path)
 		given[path] = p.form.Format(p.form.Parse(id, strings.Join(pairs[path], "\n")))
@@ -262,20 +252,8 @@ func valuesWithoutEvents(t *tab) (Verdict, string) {
 }
 
 func composing(t *tab) (Verdict, string) {
-	t.replying("load", reply{never: true})
-	l := t.arrive()
-	t.loads()
-	path, ok := t.text(true)
-	if !ok {
-		return CannotTell, "the record has no text that somebody would type; right would be a record in the try file that has one"
-	}
-	f, there := l.Fields[path]
-	switch {
-	case !there:
-		return Kept, path + " is not there before the load"
-	case !f.Editable:
-		return Kept, path + " is locked while it loads"
-	case !f.writable():
+	path, f := t.whileItLoads()
+	if !f.writable() {
 		return NotApplicable, path + " is not typed on the page"
 	}
 	_, err := t.js(call("begin", path))
