@@ -7,6 +7,7 @@ import (
 	"pgregory.net/rapid"
 
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/state"
 	"leanwicket.dev/internal/walk"
 	"leanwicket.dev/lifecycle"
 )
@@ -30,7 +31,7 @@ func TestCompiledFormsReadBack(t *testing.T) {
 			e := w.Event(t)
 			w.Step(e)
 			other.Apply(e)
-			require.Equal(t, w.Session.AppendExact(nil), other.AppendExact(nil))
+			require.Equal(t, state.AppendExact(nil, w.Session), state.AppendExact(nil, other))
 		}
 		for _, cut := range []int{0, 18, len(data) / 2, len(data) - 1} {
 			_, err := form.Read(data[:cut])

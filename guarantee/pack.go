@@ -4,17 +4,18 @@ import (
 	"slices"
 
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/canonical"
 	"leanwicket.dev/internal/codec"
 	"leanwicket.dev/lifecycle"
 )
 
-// Packer writes watched sessions of one form, as [lifecycle.Packer] writes sessions.
+// Packer writes watched sessions of one form, as [canonical.Packer] writes sessions.
 //
-//	p := NewPacker(form, PackOptions{})
-//	packed := p.Pack(nil, watch, lifecycle.Ahead{}) // the session is in its normal form now
+//	p := NewPacker(form, Options{})
+//	packed := p.Pack(nil, watch, canonical.Ahead{}) // the session is in its canonical state now
 //	p.Unpack(packed, other)      // a watch of a session of its own
 type Packer struct {
-	core  *lifecycle.Packer
+	core  *canonical.Packer
 	whole bool
 	works codec.Numbering[string, *sentWork] // by content
 	own   map[string]*sentWork               // by content
@@ -22,8 +23,8 @@ type Packer struct {
 }
 
 // NewPacker makes a packer for the watched sessions of one form.
-func NewPacker(form *form.Form, o lifecycle.PackOptions) *Packer {
-	return &Packer{core: lifecycle.NewPacker(form, o), whole: o.Whole, works: codec.NewNumbering[string, *sentWork](), own: map[string]*sentWork{}}
+func NewPacker(form *form.Form, o canonical.Options) *Packer {
+	return &Packer{core: canonical.NewPacker(form, o), whole: o.Whole, works: codec.NewNumbering[string, *sentWork](), own: map[string]*sentWork{}}
 }
 
 // Fork makes a packer with the same numbers, for another goroutine.
@@ -35,8 +36,8 @@ func (p *Packer) Fork() *Packer {
 // be at work meanwhile.
 func (p *Packer) Size() int { return p.core.Size() }
 
-// Pack brings a watched session into its normal form and appends it, packed.
-func (p *Packer) Pack(to []byte, w *Watch, ahead lifecycle.Ahead) []byte {
+// Pack brings a watched session into its canonical state and appends it, packed.
+func (p *Packer) Pack(to []byte, w *Watch, ahead canonical.Ahead) []byte {
 	names := p.core.Normalise(w.session, ahead)
 	if !p.whole {
 		w.forget(ahead)
@@ -48,7 +49,7 @@ func (p *Packer) Pack(to []byte, w *Watch, ahead lifecycle.Ahead) []byte {
 	return p.core.Pack(to, w.session, p.text)
 }
 
-// Unpack makes a watched session again, in its normal form. It returns what
+// Unpack makes a watched session again, in its canonical state. It returns what
 // follows in the bytes.
 func (p *Packer) Unpack(packed []byte, w *Watch) (rest []byte) {
 	if w.session == nil {
@@ -63,7 +64,7 @@ func (p *Packer) Unpack(packed []byte, w *Watch) (rest []byte) {
 
 // forget drops what has no future: it is set anew before it is looked at, or is not looked at
 // any more.
-func (w *Watch) forget(ahead lifecycle.Ahead) {
+func (w *Watch) forget(ahead canonical.Ahead) {
 	if activity := w.session.Activity(); w.inFlight == 0 && activity != lifecycle.ActivitySending && activity != lifecycle.ActivityWaiting {
 		w.paused = false
 	}
@@ -81,8 +82,8 @@ func (w *Watch) forget(ahead lifecycle.Ahead) {
 	}
 }
 
-// rename follows the session into its normal form.
-func (w *Watch) rename(names *lifecycle.Names) {
+// rename follows the session into its canonical state.
+func (w *Watch) rename(names *canonical.Names) {
 	for k := range w.sentIDs {
 		w.sentIDs[k] = int32(names.Field(int(w.sentIDs[k])))
 	}

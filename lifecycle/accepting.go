@@ -4,6 +4,8 @@ import (
 	"strings"
 	"time"
 
+	"leanwicket.dev/internal/state"
+
 	"leanwicket.dev/form"
 )
 
@@ -71,18 +73,18 @@ func (s *Session) losesVersion(r *Reply) bool {
 
 // clearMarks takes away what belonged to the accepted work.
 func (s *Session) clearMarks() {
-	s.dropIssues(func(x *issue) bool { return x.source == SourceServer })
+	s.dropIssues(func(x *state.Issue) bool { return Source(x.Source) == SourceServer })
 	s.conceal()
 	for i := range s.allCells() {
-		if !s.has(i, bitDirty) {
-			s.unmark(i, bitTouched|bitTyped)
+		if !s.has(i, state.BitDirty) {
+			s.unmark(i, state.BitTouched|state.BitTyped)
 		}
 	}
 }
 
 func (s *Session) keepReceipt(r *Reply) {
-	values := append(s.receipt.Values[:0], r.Values...)
-	s.receipt = Receipt{Values: values, To: r.To, Version: r.Version, Text: r.Text}
+	s.receiptValues = append(s.receiptValues[:0], r.Values...)
+	s.receipt = receipt{to: r.To, version: r.Version, text: r.Text}
 }
 
 // adopt merges the values that the reply mentions, like those of a refresh.
@@ -92,7 +94,7 @@ func (s *Session) adopt(values []form.Answer) {
 
 // unsent reports whether something of the form has not been sent.
 func (s *Session) unsent() bool {
-	return s.dirty() > 0 || s.tally[classRestingEdited] > 0
+	return s.dirty() > 0 || s.tally[state.ClassRestingEdited] > 0
 }
 
 // thenPolicy clears or leaves the form, where nothing of it is unsent. While the
@@ -106,7 +108,7 @@ func (s *Session) thenPolicy() {
 		if s.unsent() || s.leave != LeavePresent {
 			return
 		}
-		to := s.receipt.To
+		to := s.receipt.to
 		if to == "" && strings.HasPrefix(s.form.Accepted.To, "/") && strings.IndexByte(s.form.Accepted.To, '{') < 0 {
 			to = s.form.Accepted.To
 		}
@@ -137,7 +139,7 @@ func (s *Session) thenHeld() {
 	if s.thenDue {
 		s.thenDue = false
 		if s.form.Accepted.Then == form.ThenClear {
-			notSent := s.eachDifference(func(i int32) bool { return !s.has(i, bitEdited) })
+			notSent := s.eachDifference(func(i int32) bool { return !s.has(i, state.BitEdited) })
 			s.clearOrLater(s.unsent() || notSent || s.pressed != s.attempt.button)
 		}
 	}

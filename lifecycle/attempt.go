@@ -3,6 +3,8 @@ package lifecycle
 import (
 	"slices"
 
+	"leanwicket.dev/internal/state"
+
 	"leanwicket.dev/form"
 )
 
@@ -18,16 +20,6 @@ type attempt struct {
 	waited  bool  // the first pause since then has been said
 	adopted bool  // it was begun on an earlier page
 }
-
-// tryState is what has become of one sending of an attempt.
-type tryState uint8
-
-const (
-	tryInFlight tryState = iota
-	tryReplied
-	tryTimedOut
-	tryCancelled // by the applicant, by an overtaking reply, or left behind on an earlier page
-)
 
 // unsettled reports whether the newest attempt may or may not have been
 // applied, and nothing is on its way that would tell.
@@ -65,7 +57,7 @@ func (s *Session) again() { s.sendTry() }
 
 func (s *Session) sendTry() {
 	a := &s.attempt
-	s.tries = append(s.tries, tryInFlight)
+	s.tries = append(s.tries, state.TryInFlight)
 	s.activity = ActivitySending
 	s.answers = s.appendSent(s.answers[:0])
 	s.emit(Effect{
@@ -80,30 +72,30 @@ func (s *Session) sendTry() {
 func (s *Session) copyValues() {
 	for g, group := range s.form.Groups() {
 		var sent []int32
-		if s.has(int32(group), bitAsked) {
-			sent = s.groups[g].now
+		if s.has(int32(group), state.BitAsked) {
+			sent = s.groups[g].Now
 		}
-		s.setRowList(group, inSent, sent)
+		s.setRowList(group, state.InSent, sent)
 		s.freeRows(group)
 	}
 	for i := range s.allCells() {
 		c := &s.cells[i]
-		set, clear := cellBits(0), bitSent|bitSentChanged|bitEdited|bitRowsEdited
-		c.sent = form.Value{}
-		if c.bits&(bitAsked|bitLive) == bitAsked|bitLive {
-			c.sent = c.value
-			set |= bitSent
+		set, clear := state.Bits(0), state.BitSent|state.BitSentChanged|state.BitEdited|state.BitRowsEdited
+		c.Sent = form.Value{}
+		if c.Bits&(state.BitAsked|state.BitLive) == state.BitAsked|state.BitLive {
+			c.Sent = c.Value
+			set |= state.BitSent
 		}
-		if c.bits&bitDirty != 0 {
-			set |= bitSentChanged
+		if c.Bits&state.BitDirty != 0 {
+			set |= state.BitSentChanged
 		}
-		s.change(i, set, clear&^set, c.rules)
+		s.change(i, set, clear&^set, c.Rules)
 	}
 	for g, group := range s.form.Groups() {
-		for _, r := range s.groups[g].sent { // one difference makes all of a group changed
+		for _, r := range s.groups[g].Sent { // one difference makes all of a group changed
 			for i := range s.cellsOf(r) {
-				if s.has(i, bitSentChanged) {
-					s.mark(int32(group), bitSentChanged)
+				if s.has(i, state.BitSentChanged) {
+					s.mark(int32(group), state.BitSentChanged)
 				}
 			}
 		}
@@ -119,7 +111,7 @@ func (s *Session) appendSent(to []form.Answer) []form.Answer {
 		case s.form.Fields[id].Kind == form.KindRows:
 			to = s.appendSentRows(to, form.FieldID(id))
 		case s.isSent(i):
-			to = append(to, form.Answer{Place: form.Place{Field: form.FieldID(id), Row: -1}, Value: s.cells[i].sent, Changed: s.has(i, bitSentChanged)})
+			to = append(to, form.Answer{Place: form.Place{Field: form.FieldID(id), Row: -1}, Value: s.cells[i].Sent, Changed: s.has(i, state.BitSentChanged)})
 		}
 	}
 	return to
@@ -128,22 +120,22 @@ func (s *Session) appendSent(to []form.Answer) []form.Answer {
 // isSent reports whether a cell stands among the values as sent.
 func (s *Session) isSent(i int32) bool {
 	c := &s.cells[i]
-	return !c.sent.Absent() || c.row < 0 && c.bits&bitSentChanged != 0 || s.form.Fields[c.field].Required && c.bits&bitSent != 0
+	return !c.Sent.Absent() || c.Row < 0 && c.Bits&state.BitSentChanged != 0 || s.form.Fields[c.Field].Required && c.Bits&state.BitSent != 0
 }
 
 // appendSentRows lists a group: its head with the number of rows, and their
 // values.
 func (s *Session) appendSentRows(to []form.Answer, group form.FieldID) []form.Answer {
 	g := &s.groups[s.form.GroupIndex(group)]
-	changed := s.has(int32(group), bitSentChanged)
-	if len(g.sent) == 0 && !changed {
+	changed := s.has(int32(group), state.BitSentChanged)
+	if len(g.Sent) == 0 && !changed {
 		return to
 	}
-	to = append(to, form.Answer{Place: form.Place{Field: group, Row: -1}, Value: form.Number(int64(len(g.sent)), 0), Changed: changed})
-	for position, r := range g.sent {
+	to = append(to, form.Answer{Place: form.Place{Field: group, Row: -1}, Value: form.Number(int64(len(g.Sent)), 0), Changed: changed})
+	for position, r := range g.Sent {
 		for i := range s.cellsOf(r) {
 			if s.isSent(i) {
-				to = append(to, form.Answer{Place: form.Place{Field: s.cells[i].field, Row: int32(position)}, Value: s.cells[i].sent, Changed: changed})
+				to = append(to, form.Answer{Place: form.Place{Field: s.cells[i].Field, Row: int32(position)}, Value: s.cells[i].Sent, Changed: changed})
 			}
 		}
 	}
@@ -163,20 +155,20 @@ func (s *Session) sameAsSent(button int32) bool {
 // goes on, whether there was any difference.
 func (s *Session) eachDifference(goOn func(i int32) bool) bool {
 	for g, group := range s.form.Groups() {
-		now := s.groups[g].now
-		if !s.has(int32(group), bitAsked) {
+		now := s.groups[g].Now
+		if !s.has(int32(group), state.BitAsked) {
 			now = nil
 		}
-		if !slices.Equal(now, s.groups[g].sent) && !goOn(int32(group)) {
+		if !slices.Equal(now, s.groups[g].Sent) && !goOn(int32(group)) {
 			return true
 		}
 	}
 	for i := range s.inOrder() {
 		c := &s.cells[i]
-		if s.form.Fields[c.field].Kind == form.KindRows || c.row >= 0 && !s.has(int32(s.form.GroupOf(c.field)), bitAsked) {
+		if s.form.Fields[c.Field].Kind == form.KindRows || c.Row >= 0 && !s.has(int32(s.form.GroupOf(c.Field)), state.BitAsked) {
 			continue
 		}
-		if s.effective(i, sideNow) != c.sent && !goOn(i) {
+		if s.effective(i, sideNow) != c.Sent && !goOn(i) {
 			return true
 		}
 	}
@@ -187,9 +179,9 @@ func (s *Session) eachDifference(goOn func(i int32) bool) bool {
 // what is on the screen is what is wanted.
 func (s *Session) markDifferences() {
 	s.eachDifference(func(i int32) bool {
-		s.mark(i, bitEdited)
-		if c := &s.cells[i]; s.form.Fields[c.field].Kind == form.KindRows {
-			s.mark(i, bitRowsEdited)
+		s.mark(i, state.BitEdited)
+		if c := &s.cells[i]; s.form.Fields[c.Field].Kind == form.KindRows {
+			s.mark(i, state.BitRowsEdited)
 		}
 		return true
 	})

@@ -3,6 +3,8 @@ package lifecycle
 import (
 	"slices"
 
+	"leanwicket.dev/internal/state"
+
 	"leanwicket.dev/form"
 )
 
@@ -16,20 +18,20 @@ func (s *Session) acceptSent() {
 	for i := range s.allCells() {
 		c := &s.cells[i]
 		switch {
-		case s.form.Fields[c.field].Kind == form.KindRows, !s.wasInBody(i):
-		case c.bits&bitSent != 0 && s.inBaseline(i):
-			s.absorb(i, c.sent, merging{spareEdited: true})
+		case s.form.Fields[c.Field].Kind == form.KindRows, !s.wasInBody(i):
+		case c.Bits&state.BitSent != 0 && s.inBaseline(i):
+			s.absorb(i, c.Sent, merging{spareEdited: true})
 		case s.inBaseline(i) && !s.isMine(i, merging{spareDirty: true, spareEdited: true}):
 		default:
 			s.setBaseline(i, form.Value{})
-			s.unmark(i, bitContested)
+			s.unmark(i, state.BitContested)
 		}
 	}
 	s.reviseAll()
 	s.contestMet(nil)
 	for _, group := range s.form.Groups() {
 		s.freeRows(group)
-		s.unmark(int32(group), bitContested)
+		s.unmark(int32(group), state.BitContested)
 	}
 }
 
@@ -39,10 +41,10 @@ func (s *Session) wasInBody(i int32) bool {
 	if s.form.Submit.Method != "PATCH" {
 		return true
 	}
-	if group := s.form.GroupOf(s.cells[i].field); group >= 0 {
+	if group := s.form.GroupOf(s.cells[i].Field); group >= 0 {
 		i = int32(group)
 	}
-	return s.has(i, bitSentChanged)
+	return s.has(i, state.BitSentChanged)
 }
 
 func (s *Session) acceptSentRows(group form.FieldID) {
@@ -50,20 +52,20 @@ func (s *Session) acceptSentRows(group form.FieldID) {
 	if !s.wasInBody(head) {
 		return
 	}
-	sent, typed := s.has(head, bitSent), merging{spareDirty: true, spareEdited: true}
-	if !sent && !s.hasOwnRows(group, typed) && !s.anyRowMine(g.now, typed) {
+	sent, typed := s.has(head, state.BitSent), merging{spareDirty: true, spareEdited: true}
+	if !sent && !s.hasOwnRows(group, typed) && !s.anyRowMine(g.Now, typed) {
 		return
 	}
-	s.setBaseRows(group, g.sent)
+	s.setBaseRows(group, g.Sent)
 	if sent {
-		s.mark(head, bitBased)
+		s.mark(head, state.BitBased)
 	}
-	if !sent || s.has(head, bitRowsEdited) {
+	if !sent || s.has(head, state.BitRowsEdited) {
 		return
 	}
-	now := slices.Clone(g.sent)
-	for _, r := range g.now {
-		if !s.rowIn(r, inSent) && s.anyRowMine([]int32{r}, merging{spareEdited: true}) {
+	now := slices.Clone(g.Sent)
+	for _, r := range g.Now {
+		if !s.rowIn(r, state.InSent) && s.anyRowMine([]int32{r}, merging{spareEdited: true}) {
 			now = append(now, r)
 		}
 	}
@@ -72,17 +74,17 @@ func (s *Session) acceptSentRows(group form.FieldID) {
 
 // toBaseline returns every value to its baseline and takes every mark away.
 func (s *Session) toBaseline() {
-	s.dropIssues(func(*issue) bool { return true })
+	s.dropIssues(func(*state.Issue) bool { return true })
 	for _, group := range s.form.Groups() {
-		s.setRows(group, s.rowsOf(group).base)
+		s.setRows(group, s.rowsOf(group).Base)
 		s.freeRows(group)
 	}
 	for i := range s.allCells() {
-		s.take(i, s.cells[i].baseline)
-		if c := &s.cells[i]; c.bits&bitRaw != 0 {
-			c.raw = ""
+		s.take(i, s.cells[i].Baseline)
+		if c := &s.cells[i]; c.Bits&state.BitRaw != 0 {
+			c.Raw = ""
 		}
-		s.unmark(i, bitEdited|bitRowsEdited|bitTouched|bitTyped|bitContested|bitRaw|bitRestored|bitStays)
+		s.unmark(i, state.BitEdited|state.BitRowsEdited|state.BitTouched|state.BitTyped|state.BitContested|state.BitRaw|state.BitRestored|state.BitStays)
 		s.dropCheck(i)
 	}
 	s.reviseAll()
@@ -91,12 +93,12 @@ func (s *Session) toBaseline() {
 // toDefaults makes the declared defaults both value and baseline.
 func (s *Session) toDefaults() {
 	for _, group := range s.form.Groups() {
-		count, _ := rowCount(group, s.form.Defaults)
+		count, _ := state.RowCount(group, s.form.Defaults)
 		base := make([]int32, 0, count)
 		for range count {
 			base = append(base, s.newRow(group))
 		}
-		s.setRowList(group, inBase, base)
+		s.setRowList(group, state.InBase, base)
 	}
 	for i := range s.allCells() {
 		s.setBaseline(i, form.Value{})

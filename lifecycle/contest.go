@@ -1,6 +1,9 @@
 package lifecycle
 
-import "leanwicket.dev/form"
+import (
+	"leanwicket.dev/form"
+	"leanwicket.dev/internal/state"
+)
 
 // resolve chooses one side of a contested field: the applicant's edit stays, or
 // the newer saved value is taken in its place.
@@ -9,19 +12,19 @@ func (s *Session) resolve(path string, choice Choice) error {
 	if err != nil {
 		return err
 	}
-	if !s.has(i, bitContested) || !s.has(i, bitAsked) {
+	if !s.has(i, state.BitContested) || !s.has(i, state.BitAsked) {
 		return ErrNoContest
 	}
 	if s.locked() {
 		return ErrLocked
 	}
-	s.unmark(i, bitContested)
+	s.unmark(i, state.BitContested)
 	if choice == ChooseMine {
 		return nil
 	}
 	s.beginEdit()
 	s.byEdit = false // to take what is saved is no edit
-	if group := s.cells[i].field; s.form.Fields[group].Kind == form.KindRows {
+	if group := s.cells[i].Field; s.form.Fields[group].Kind == form.KindRows {
 		s.takeBaseRows(group)
 	}
 	s.takeSaved(i)
@@ -30,10 +33,10 @@ func (s *Session) resolve(path string, choice Choice) error {
 
 // takeSaved takes what is saved at a cell, which follows the loads from then on.
 func (s *Session) takeSaved(i int32) {
-	if s.form.Fields[s.cells[i].field].Kind != form.KindRows {
-		s.take(i, s.cells[i].baseline)
+	if s.form.Fields[s.cells[i].Field].Kind != form.KindRows {
+		s.take(i, s.cells[i].Baseline)
 	}
-	s.unmark(i, bitEdited|bitRowsEdited|bitContested|bitRestored|bitStays)
+	s.unmark(i, state.BitEdited|state.BitRowsEdited|state.BitContested|state.BitRestored|state.BitStays)
 	s.dropIssuesOf(i)
 	s.dropCheck(i)
 	s.revise(i)
@@ -41,7 +44,7 @@ func (s *Session) takeSaved(i int32) {
 
 // takeBaseRows replaces a group's rows by those that are saved.
 func (s *Session) takeBaseRows(group form.FieldID) {
-	base := s.groups[s.form.GroupIndex(group)].base
+	base := s.groups[s.form.GroupIndex(group)].Base
 	s.setRows(group, base)
 	for _, r := range base {
 		for i := range s.cellsOf(r) {

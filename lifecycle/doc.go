@@ -26,8 +26,8 @@
 // merge_rows.go, baseline.go and contest.go; fields.go, rows.go, rules.go and checks.go with
 // issues.go; submission.go, attempt.go, settling.go and accepting.go; leaving.go. keeping.go
 // says what outlives the page, and restoring.go with waiting.go how the next page takes it
-// over. read.go is what everybody can read of a session. identity.go, normal.go with names.go
-// and forgetting.go, and pack.go write states for traces and walks.
+// over. read.go is what everybody can read of a session. step.go drives a session before
+// those who watch it, and visit.go lists what a session remembers.
 //
 // The words used here (baseline, touched, hold, attempt, try, settled, …) have
 // one meaning throughout the project; each type says what its word means.

@@ -9,6 +9,8 @@ import (
 	"testing"
 	"time"
 
+	"leanwicket.dev/internal/state"
+
 	"github.com/stretchr/testify/require"
 
 	"leanwicket.dev/form"
@@ -91,7 +93,7 @@ func wideSession(tb testing.TB, n int) (*Session, []Event) {
 		if len(s.checks) == 0 {
 			break
 		}
-		_, err := s.Apply(Elapsed(s.checks[0].timer))
+		_, err := s.Apply(Elapsed(TimerID(s.checks[0].Timer)))
 		require.NoError(tb, err)
 	}
 	return s, events
@@ -109,7 +111,7 @@ func BenchmarkEdit(b *testing.B) {
 					b.Fatal(err)
 				}
 				if len(s.checks) > 3 {
-					s.Apply(Elapsed(s.checks[0].timer))
+					s.Apply(Elapsed(TimerID(s.checks[0].Timer)))
 				}
 			}
 		})
@@ -121,17 +123,14 @@ func BenchmarkEdit(b *testing.B) {
 func TestAnEditTouchesItsFieldAndItsDependents(t *testing.T) {
 	for _, n := range []int{10, 10_000} {
 		s, events := wideSession(t, n)
-		most, before := 0, make([]cell, len(s.cells))
+		most, before := 0, make([]state.Cell, len(s.cells))
 		for _, e := range events[:200] {
 			copy(before, s.cells)
 			_, err := s.Apply(e)
 			require.NoError(t, err)
 			touched := 0
 			for i := range s.cells {
-				before[i].bits &^= bitChanged
-				after := s.cells[i]
-				after.bits &^= bitChanged
-				if after != before[i] {
+				if s.cells[i] != before[i] {
 					touched++
 				}
 			}
@@ -149,7 +148,7 @@ func TestAnEditAllocatesNothing(t *testing.T) {
 		s.Apply(events[k])
 		k++
 		if len(s.checks) > 3 {
-			s.Apply(Elapsed(s.checks[0].timer))
+			s.Apply(Elapsed(TimerID(s.checks[0].Timer)))
 		}
 	})
 	require.Zero(t, allocations)
@@ -209,7 +208,7 @@ func TestBoundsOfSizes(t *testing.T) {
 			small, large := size < bound && size > 0, size > bound
 			require.Equal(t, [4]bool{small, large, small, large}, [4]bool{wrong["long"], wrong["short"], wrong["many"], wrong["few"]}, "%d of %d", size, bound)
 			if _, err := s.Apply(Submit("")); err == nil && size == bound {
-				count, _ := rowCount(2, s.AppendSent(nil))
+				count, _ := state.RowCount(2, s.AppendSent(nil))
 				require.Equal(t, size, count)
 			}
 		}

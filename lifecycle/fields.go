@@ -4,6 +4,8 @@ import (
 	"slices"
 	"strings"
 
+	"leanwicket.dev/internal/state"
+
 	"leanwicket.dev/form"
 )
 
@@ -26,23 +28,23 @@ func (s *Session) cellAt(p form.Place) (int32, bool) {
 	if group < 0 {
 		return int32(p.Field), true
 	}
-	now := s.groups[s.form.GroupIndex(group)].now
+	now := s.groups[s.form.GroupIndex(group)].Now
 	if p.Row < 0 || int(p.Row) >= len(now) {
 		return 0, false
 	}
-	return s.rows[now[p.Row]].first + s.form.Offset(p.Field), true
+	return s.rows[now[p.Row]].First + s.form.Offset(p.Field), true
 }
 
 // where is the place of a cell now; false for one in a removed row.
 func (s *Session) where(i int32) (form.Place, bool) {
 	c := &s.cells[i]
-	if c.row < 0 {
-		return form.Place{Field: c.field, Row: -1}, c.bits&bitLive != 0
+	if c.Row < 0 {
+		return form.Place{Field: c.Field, Row: -1}, c.Bits&state.BitLive != 0
 	}
-	if r := &s.rows[c.row]; r.in&inNow != 0 {
-		return form.Place{Field: c.field, Row: r.at}, true
+	if r := &s.rows[c.Row]; r.In&state.InNow != 0 {
+		return form.Place{Field: c.Field, Row: r.At}, true
 	}
-	return form.Place{Field: c.field, Row: -1}, false
+	return form.Place{Field: c.Field, Row: -1}, false
 }
 
 func (s *Session) locked() bool {
@@ -62,17 +64,17 @@ func (s *Session) edit(e *Event) error {
 		return err
 	}
 	c := &s.cells[i]
-	if s.form.Fields[c.field].Kind == form.KindRows {
+	if s.form.Fields[c.Field].Kind == form.KindRows {
 		return &UnknownError{"field", e.Path}
 	}
-	if s.locked() || s.awaits(c.field) {
+	if s.locked() || s.awaits(c.Field) {
 		return ErrLocked
 	}
 	s.beginEdit()
 	s.editedNow = i
 	s.setTyped(i, e.Raw)
 	if e.Veiled.Kind == form.ValueVeiled {
-		s.cells[i].value = e.Veiled
+		s.cells[i].Value = e.Veiled
 	}
 	s.edited(i)
 	return nil
@@ -90,10 +92,10 @@ func (s *Session) beginEdit() {
 // setTyped takes over what was typed.
 func (s *Session) setTyped(i int32, raw string) {
 	c := &s.cells[i]
-	c.raw = readable(raw)
-	c.value = s.form.Parse(c.field, c.raw)
+	c.Raw = readable(raw)
+	c.Value = s.form.Parse(c.Field, c.Raw)
 	s.noteChanged(i)
-	s.mark(i, bitRaw)
+	s.mark(i, state.BitRaw)
 }
 
 // readable is a text as every later reader has it: what is not UTF-8 becomes
@@ -102,19 +104,19 @@ func readable(raw string) string { return strings.ToValidUTF8(raw, "\uFFFD") }
 
 // edited draws the consequences of an edit that has changed a cell.
 func (s *Session) edited(i int32) {
-	marks := bitTyped
+	marks := state.BitTyped
 	if s.attempt.number > 0 {
-		marks |= bitEdited
+		marks |= state.BitEdited
 	}
-	if s.form.Fields[s.cells[i].field].LeftBy(s.cells[i].value) {
-		marks |= bitTouched
+	if s.form.Fields[s.cells[i].Field].LeftBy(s.cells[i].Value) {
+		marks |= state.BitTouched
 	}
-	s.change(i, marks, bitRestored|bitStays, s.cells[i].rules)
+	s.change(i, marks, state.BitRestored|state.BitStays, s.cells[i].Rules)
 	s.dropIssuesOf(i)
 	s.dropCheck(i)
 	s.revise(i)
 	if s.isAsSaved(i) { // also where the saved answers do not ask it
-		s.unmark(i, bitContested)
+		s.unmark(i, state.BitContested)
 	}
 	s.startCheck(i)
 }
@@ -124,7 +126,7 @@ func (s *Session) blur(path string) error {
 	if err != nil {
 		return err
 	}
-	s.mark(i, bitTouched)
+	s.mark(i, state.BitTouched)
 	return nil
 }
 
@@ -132,12 +134,12 @@ func (s *Session) blur(path string) error {
 // where it says the same ("9.40" for 9.4).
 func (s *Session) take(i int32, v form.Value) {
 	c := &s.cells[i]
-	if c.value == v {
+	if c.Value == v {
 		return
 	}
-	c.value, c.raw = v, ""
+	c.Value, c.Raw = v, ""
 	s.noteChanged(i)
-	s.unmark(i, bitRaw)
+	s.unmark(i, state.BitRaw)
 	s.dropIssuesOf(i)
 	s.dropCheck(i)
 }
@@ -155,43 +157,43 @@ const (
 // asked.
 func (s *Session) effective(i int32, of side) form.Value {
 	c := &s.cells[i]
-	if c.bits&askedBit[of] == 0 {
+	if c.Bits&askedBit[of] == 0 {
 		return form.Value{}
 	}
 	switch of {
 	case sideNow:
-		return c.value
+		return c.Value
 	case sideBase:
-		return c.baseline
+		return c.Baseline
 	default:
-		return c.sent
+		return c.Sent
 	}
 }
 
 // askedBit is the mark of what is asked, by each side.
-var askedBit = [...]cellBits{sideNow: bitAsked, sideBase: bitBaseAsked, sideSent: bitSent}
+var askedBit = [...]state.Bits{sideNow: state.BitAsked, sideBase: state.BitBaseAsked, sideSent: state.BitSent}
 
 // rowsBy are the rows of a group, by one side.
 func (s *Session) rowsBy(group form.FieldID, of side) []int32 {
 	g := s.rowsOf(group)
-	return [...][]int32{sideNow: g.now, sideBase: g.base, sideSent: g.sent}[of]
+	return [...][]int32{sideNow: g.Now, sideBase: g.Base, sideSent: g.Sent}[of]
 }
 
 // revise recomputes what follows from a cell's value and baseline, there and at
 // the cells that depend on it.
 func (s *Session) revise(i int32) {
 	s.recompute(i)
-	field := s.cells[i].field
+	field := s.cells[i].Field
 	for _, dependent := range s.form.Dependents(field) {
 		group := s.form.GroupOf(dependent)
 		switch {
 		case group < 0:
 			s.reviseDependent(int32(dependent))
-		case s.cells[i].row >= 0: // both in the same row
-			s.reviseDependent(s.rows[s.cells[i].row].first + s.form.Offset(dependent))
+		case s.cells[i].Row >= 0: // both in the same row
+			s.reviseDependent(s.rows[s.cells[i].Row].First + s.form.Offset(dependent))
 		default:
 			s.eachRow(s.form.GroupIndex(group), func(r int32) {
-				s.reviseDependent(s.rows[r].first + s.form.Offset(dependent))
+				s.reviseDependent(s.rows[r].First + s.form.Offset(dependent))
 			})
 		}
 	}
@@ -238,8 +240,8 @@ func (s *Session) eachCell(id form.FieldID, do func(i int32)) {
 		return
 	}
 	for r := range s.rows {
-		if s.rows[r].used && s.rows[r].group == group {
-			do(s.rows[r].first + s.form.Offset(id))
+		if s.rows[r].Used && s.rows[r].Group == group {
+			do(s.rows[r].First + s.form.Offset(id))
 		}
 	}
 }
@@ -249,16 +251,16 @@ func (s *Session) eachCell(id form.FieldID, do func(i int32)) {
 // and did not before.
 func (s *Session) decideAsked(i int32) (changed, comes bool) {
 	asked, baseAsked := s.isAsked(i, sideNow), s.isAsked(i, sideBase)
-	if asked == s.has(i, bitAsked) && baseAsked == s.has(i, bitBaseAsked) {
+	if asked == s.has(i, state.BitAsked) && baseAsked == s.has(i, state.BitBaseAsked) {
 		return false, false
 	}
-	comes = asked && !s.has(i, bitAsked)
-	goes := !asked && s.has(i, bitAsked)
-	var set, clear cellBits
+	comes = asked && !s.has(i, state.BitAsked)
+	goes := !asked && s.has(i, state.BitAsked)
+	var set, clear state.Bits
 	for _, b := range [...]struct {
-		bit cellBits
+		bit state.Bits
 		on  bool
-	}{{bitAsked, asked}, {bitBaseAsked, baseAsked}} {
+	}{{state.BitAsked, asked}, {state.BitBaseAsked, baseAsked}} {
 		if b.on {
 			set |= b.bit
 		} else {
@@ -266,9 +268,9 @@ func (s *Session) decideAsked(i int32) (changed, comes bool) {
 		}
 	}
 	if comes && s.byEdit && s.attempt.number > 0 {
-		set |= bitEdited
+		set |= state.BitEdited
 	}
-	s.change(i, set, clear, s.cells[i].rules)
+	s.change(i, set, clear, s.cells[i].Rules)
 	if goes {
 		s.dropIssuesOf(i)
 		s.dropCheck(i)
@@ -280,13 +282,13 @@ func (s *Session) decideAsked(i int32) (changed, comes bool) {
 func (s *Session) recompute(i int32) {
 	c := &s.cells[i]
 	dirty := false
-	if s.form.Fields[c.field].Kind == form.KindRows {
+	if s.form.Fields[c.Field].Kind == form.KindRows {
 		dirty = s.rowsDirty(i)
 	} else {
 		dirty = s.effective(i, sideNow) != s.effective(i, sideBase)
 	}
 	var rules form.Codes
-	if c.bits&(bitAsked|bitLive) == bitAsked|bitLive {
+	if c.Bits&(state.BitAsked|state.BitLive) == state.BitAsked|state.BitLive {
 		rules = s.brokenRules(i)
 	}
 	if rules != 0 {
@@ -294,11 +296,11 @@ func (s *Session) recompute(i int32) {
 	}
 	switch {
 	case dirty:
-		s.change(i, bitDirty, 0, rules)
-	case c.bits&bitAsked != 0 || s.isAsSaved(i): // clean, and no contest any more
-		s.change(i, 0, bitDirty|bitContested, rules)
+		s.change(i, state.BitDirty, 0, rules)
+	case c.Bits&state.BitAsked != 0 || s.isAsSaved(i): // clean, and no contest any more
+		s.change(i, 0, state.BitDirty|state.BitContested, rules)
 	default:
-		s.change(i, 0, bitDirty, rules)
+		s.change(i, 0, state.BitDirty, rules)
 	}
 }
 
@@ -306,11 +308,11 @@ func (s *Session) recompute(i int32) {
 // rows are the rows of the baseline.
 func (s *Session) isAsSaved(i int32) bool {
 	c := &s.cells[i]
-	if s.form.Fields[c.field].Kind == form.KindRows {
-		g := s.rowsOf(c.field)
-		return slices.Equal(g.now, g.base)
+	if s.form.Fields[c.Field].Kind == form.KindRows {
+		g := s.rowsOf(c.Field)
+		return slices.Equal(g.Now, g.Base)
 	}
-	return c.value == c.baseline
+	return c.Value == c.Baseline
 }
 
 // holdsHere evaluates conditions, any of which must hold, for a cell's row.
@@ -339,7 +341,7 @@ func (s *Session) conditionHolds(condition form.Condition, i int32, of side) boo
 func (s *Session) literalHolds(l form.Literal, i int32, of side) bool {
 	other := int32(l.Field)
 	if s.form.GroupOf(l.Field) >= 0 {
-		other = s.rows[s.cells[i].row].first + s.form.Offset(l.Field)
+		other = s.rows[s.cells[i].Row].First + s.form.Offset(l.Field)
 	}
 	field := &s.form.Fields[l.Field]
 	found := false
@@ -364,10 +366,10 @@ func (s *Session) literalHolds(l form.Literal, i int32, of side) bool {
 // isAsked evaluates whether a cell is asked, by one side's values.
 func (s *Session) isAsked(i int32, of side) bool {
 	c := &s.cells[i]
-	if group := s.form.GroupOf(c.field); group >= 0 {
+	if group := s.form.GroupOf(c.Field); group >= 0 {
 		if !s.has(int32(group), askedBit[of]) {
 			return false
 		}
 	}
-	return s.holdsHere(s.form.Fields[c.field].Asked, i, of)
+	return s.holdsHere(s.form.Fields[c.Field].Asked, i, of)
 }

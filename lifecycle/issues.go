@@ -1,49 +1,43 @@
 package lifecycle
 
-import "leanwicket.dev/form"
+import (
+	"leanwicket.dev/form"
+	"leanwicket.dev/internal/state"
+)
 
 // issue is one thing that a check or the server said. Rules' issues are not
-// kept here: they follow from the values.
-type issue struct {
-	cell   int32 // -1: the whole form
-	from   int32 // of a check: the checked cell; of a server: one in a row that has not come yet; else -1
-	source Source
-	code   string
-	text   string
-}
-
 // addIssue places what a check or the server said.
-func (s *Session) addIssue(x issue) {
-	if x.code == "" {
-		x.code = form.CodeCustomError.String()
+func (s *Session) addIssue(x state.Issue) {
+	if x.Code == "" {
+		x.Code = form.CodeCustomError.String()
 	}
 	s.issues = append(s.issues, x)
 	s.markIssue(&x)
-	if x.cell >= 0 {
-		s.noteChanged(x.cell)
+	if x.Cell >= 0 {
+		s.noteChanged(x.Cell)
 	}
 }
 
 // markIssue marks the cell that has an issue, and the one whose check has placed it
 // elsewhere.
-func (s *Session) markIssue(x *issue) {
-	if x.cell >= 0 {
-		s.mark(x.cell, bitOf(x.source))
+func (s *Session) markIssue(x *state.Issue) {
+	if x.Cell >= 0 {
+		s.mark(x.Cell, bitOf(Source(x.Source)))
 	}
-	if x.from >= 0 && x.from != x.cell && x.source == SourceCheck {
-		s.mark(x.from, bitIssuesElsewhere)
+	if x.From >= 0 && x.From != x.Cell && Source(x.Source) == SourceCheck {
+		s.mark(x.From, state.BitIssuesElsewhere)
 	}
 }
 
-func bitOf(source Source) cellBits {
+func bitOf(source Source) state.Bits {
 	if source == SourceCheck {
-		return bitCheckIssue
+		return state.BitCheckIssue
 	}
-	return bitServerIssue
+	return state.BitServerIssue
 }
 
 // dropIssues takes away the issues that go, and keeps the cells' bits in step.
-func (s *Session) dropIssues(goes func(*issue) bool) {
+func (s *Session) dropIssues(goes func(*state.Issue) bool) {
 	kept := s.issues[:0]
 	dropped := false
 	for k := range s.issues {
@@ -53,12 +47,12 @@ func (s *Session) dropIssues(goes func(*issue) bool) {
 			continue
 		}
 		dropped = true
-		if x.cell >= 0 {
-			s.unmark(x.cell, bitOf(x.source))
-			s.noteChanged(x.cell)
+		if x.Cell >= 0 {
+			s.unmark(x.Cell, bitOf(Source(x.Source)))
+			s.noteChanged(x.Cell)
 		}
-		if x.from >= 0 {
-			s.unmark(x.from, bitIssuesElsewhere)
+		if x.From >= 0 {
+			s.unmark(x.From, state.BitIssuesElsewhere)
 		}
 	}
 	clear(s.issues[len(kept):])
@@ -74,25 +68,25 @@ func (s *Session) dropIssues(goes func(*issue) bool) {
 // dropIssuesOf takes away the check and server issues of a cell, and those that
 // its check has placed on other cells.
 func (s *Session) dropIssuesOf(i int32) {
-	if s.has(i, bitCheckIssue|bitServerIssue|bitIssuesElsewhere) {
-		s.dropIssues(func(x *issue) bool { return x.cell == i || x.from == i && x.source == SourceCheck })
+	if s.has(i, state.BitCheckIssue|state.BitServerIssue|state.BitIssuesElsewhere) {
+		s.dropIssues(func(x *state.Issue) bool { return x.Cell == i || x.From == i && Source(x.Source) == SourceCheck })
 	}
 }
 
 func (s *Session) dropFormIssues() {
 	if len(s.issues) > 0 {
-		s.dropIssues(func(x *issue) bool { return x.cell < 0 && x.source == SourceServer })
+		s.dropIssues(func(x *state.Issue) bool { return x.Cell < 0 && Source(x.Source) == SourceServer })
 	}
 }
 
 // countIssues counts every issue of the form, shown or not.
 func (s *Session) countIssues() int32 {
 	count := int32(len(s.issues))
-	if s.tally[classInvalid] == 0 {
+	if s.tally[state.ClassInvalid] == 0 {
 		return count
 	}
 	for i := range s.inOrder() {
-		for rules := s.cells[i].rules; rules != 0; rules &= rules - 1 {
+		for rules := s.cells[i].Rules; rules != 0; rules &= rules - 1 {
 			count++
 		}
 	}
@@ -105,11 +99,11 @@ func (s *Session) firstTrouble() form.Place {
 	contested := WholeForm
 	for i := range s.inOrder() {
 		switch {
-		case !s.has(i, bitAsked):
-		case s.cells[i].rules != 0 || s.has(i, bitCheckIssue|bitServerIssue):
+		case !s.has(i, state.BitAsked):
+		case s.cells[i].Rules != 0 || s.has(i, state.BitCheckIssue|state.BitServerIssue):
 			p, _ := s.where(i)
 			return p
-		case s.has(i, bitContested) && contested == WholeForm:
+		case s.has(i, state.BitContested) && contested == WholeForm:
 			contested, _ = s.where(i)
 		}
 	}
@@ -126,9 +120,9 @@ func (s *Session) shows(i int32, source Source) bool {
 	}
 	switch s.form.Show {
 	case form.ShowBlur:
-		return s.has(i, bitTouched)
+		return s.has(i, state.BitTouched)
 	case form.ShowInput:
-		return s.has(i, bitTyped|bitTouched)
+		return s.has(i, state.BitTyped|state.BitTouched)
 	default:
 		return false
 	}

@@ -2,6 +2,7 @@ package lifecycle
 
 import (
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/state"
 )
 
 // Restored is what an earlier page kept: see the section "What an earlier page
@@ -73,8 +74,8 @@ func (s *Session) Kept() (kept *Restored, more bool) {
 		case field.Kind == form.KindRows:
 			s.keepRows(kept, form.FieldID(id))
 			for k := range s.waiting {
-				if s.form.GroupOf(s.waiting[k].place.Field) == form.FieldID(id) {
-					kept.Values = append(kept.Values, s.waiting[k].Kept)
+				if s.form.GroupOf(s.waiting[k].Place.Field) == form.FieldID(id) {
+					kept.Values = append(kept.Values, Kept(s.waiting[k].Kept))
 				}
 			}
 		case s.isKept(i):
@@ -89,7 +90,7 @@ func (s *Session) Kept() (kept *Restored, more bool) {
 
 func (s *Session) sentPrivate() bool {
 	for i := range s.allCells() {
-		if s.form.Fields[s.cells[i].field].Private && !s.cells[i].sent.Absent() {
+		if s.form.Fields[s.cells[i].Field].Private && !s.cells[i].Sent.Absent() {
 			return true
 		}
 	}
@@ -102,36 +103,36 @@ func (s *Session) sentPrivate() bool {
 // that the next page has as well.
 func (s *Session) isKept(i int32) bool {
 	c := &s.cells[i]
-	if s.form.Fields[c.field].Private {
+	if s.form.Fields[c.Field].Private {
 		return false
 	}
-	return c.bits&(bitRestored|bitContested) != 0 || c.value != c.baseline || s.isSince(i) ||
-		c.bits&(bitDirty|bitMentioned) == bitDirty|bitMentioned
+	return c.Bits&(state.BitRestored|state.BitContested) != 0 || c.Value != c.Baseline || s.isSince(i) ||
+		c.Bits&(state.BitDirty|state.BitMentioned) == state.BitDirty|state.BitMentioned
 }
 
 // isSince reports whether it still counts that a cell was edited since: until what
 // was sent is accepted.
 func (s *Session) isSince(i int32) bool {
-	return s.has(i, bitEdited) && s.attempt.outcome != OutcomeAccepted
+	return s.has(i, state.BitEdited) && s.attempt.outcome != OutcomeAccepted
 }
 
 // keptCell is an answer as it is kept. Beside a kept attempt what differs from what
 // was sent counts as edited since, for so the next page takes it.
 func (s *Session) keptCell(i int32, path string, attempt bool) Kept {
 	c := &s.cells[i]
-	k := Kept{Path: path, Raw: s.rawOf(i), Baseline: c.baseline, Since: s.isSince(i), Contested: c.bits&bitContested != 0}
-	k.Clean = c.value == c.baseline && c.bits&bitStays == 0 && !k.Since && !k.Contested
-	k.Since = k.Since || attempt && !k.Clean && c.bits&bitSent != 0 && c.value != c.sent
+	k := Kept{Path: path, Raw: s.rawOf(i), Baseline: c.Baseline, Since: s.isSince(i), Contested: c.Bits&state.BitContested != 0}
+	k.Clean = c.Value == c.Baseline && c.Bits&state.BitStays == 0 && !k.Since && !k.Contested
+	k.Since = k.Since || attempt && !k.Clean && c.Bits&state.BitSent != 0 && c.Value != c.Sent
 	return k
 }
 
 // rawOf is the text in a cell's control: what was typed, else the value written
 // out.
 func (s *Session) rawOf(i int32) string {
-	if s.has(i, bitRaw) {
-		return s.cells[i].raw
+	if s.has(i, state.BitRaw) {
+		return s.cells[i].Raw
 	}
-	return s.form.Format(s.cells[i].value)
+	return s.form.Format(s.cells[i].Value)
 }
 
 // keepRows keeps a group whole where its own rows are not those of the baseline,
@@ -140,35 +141,35 @@ func (s *Session) rawOf(i int32) string {
 func (s *Session) keepRows(kept *Restored, group form.FieldID) {
 	head, g := int32(group), s.rowsOf(group)
 	var values []Kept
-	for position, r := range g.now {
+	for position, r := range g.Now {
 		for i := range s.cellsOf(r) {
 			if s.isKept(i) {
-				values = append(values, s.keptCell(i, s.form.Path(form.Place{Field: s.cells[i].field, Row: int32(position)}), kept.Attempt != nil))
+				values = append(values, s.keptCell(i, s.form.Path(form.Place{Field: s.cells[i].Field, Row: int32(position)}), kept.Attempt != nil))
 			}
 		}
 	}
 	w := KeptGroup{
-		Path: s.form.Fields[group].Path, Now: int32(len(g.now)),
-		Since: s.has(head, bitRowsEdited) && s.attempt.outcome != OutcomeAccepted, Contested: s.has(head, bitContested), Based: s.has(head, bitBased),
+		Path: s.form.Fields[group].Path, Now: int32(len(g.Now)),
+		Since: s.has(head, state.BitRowsEdited) && s.attempt.outcome != OutcomeAccepted, Contested: s.has(head, state.BitContested), Based: s.has(head, state.BitBased),
 	}
-	w.Clean = s.isAsSaved(head) && !w.Since && !w.Contested && !s.has(head, bitStays)
+	w.Clean = s.isAsSaved(head) && !w.Since && !w.Contested && !s.has(head, state.BitStays)
 	if w.Clean && kept.Attempt == nil && (s.form.Prefill.URL != "" || values == nil) {
 		kept.Values = append(kept.Values, values...)
 		return
 	}
-	places := make(map[int32]int32, len(g.now))
+	places := make(map[int32]int32, len(g.Now))
 	for place, r := range s.rowOrder(int(s.form.GroupIndex(group))) {
-		if kept.Attempt == nil && !s.rowIn(r, inNow|inBase) {
+		if kept.Attempt == nil && !s.rowIn(r, state.InNow|state.InBase) {
 			continue
 		}
 		places[r] = int32(place)
 		w.Rows = append(w.Rows, s.keptRow(r, &w, kept.Attempt != nil))
 	}
-	for _, r := range g.base {
+	for _, r := range g.Base {
 		w.Base = append(w.Base, places[r])
 	}
 	if kept.Attempt != nil {
-		for _, r := range g.sent {
+		for _, r := range g.Sent {
 			w.Sent = append(w.Sent, places[r])
 		}
 	}
@@ -180,14 +181,14 @@ func (s *Session) keptRow(r int32, w *KeptGroup, attempt bool) []Kept {
 	row := []Kept{}
 	for i := range s.cellsOf(r) {
 		c := &s.cells[i]
-		field := &s.form.Fields[c.field]
+		field := &s.form.Fields[c.Field]
 		if field.Private {
-			w.Private = w.Private || s.rowIn(r, inNow) && c.value != c.baseline && !c.value.Absent()
+			w.Private = w.Private || s.rowIn(r, state.InNow) && c.Value != c.Baseline && !c.Value.Absent()
 			continue
 		}
 		k := s.keptCell(i, field.Path, attempt)
-		if !s.rowIn(r, inNow) { // nobody sees what it holds
-			k = Kept{Path: field.Path, Raw: s.form.Format(c.baseline), Baseline: c.baseline, Clean: true}
+		if !s.rowIn(r, state.InNow) { // nobody sees what it holds
+			k = Kept{Path: field.Path, Raw: s.form.Format(c.Baseline), Baseline: c.Baseline, Clean: true}
 		}
 		if k != (Kept{Path: field.Path, Clean: true}) {
 			row = append(row, k)

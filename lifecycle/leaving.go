@@ -1,6 +1,9 @@
 package lifecycle
 
-import "leanwicket.dev/form"
+import (
+	"leanwicket.dev/form"
+	"leanwicket.dev/internal/state"
+)
 
 // askReason is why leaving would ask now.
 func (s *Session) askReason() AskReason {
@@ -8,9 +11,9 @@ func (s *Session) askReason() AskReason {
 	if s.leave == LeaveGone || policy.When == form.LeaveNever {
 		return AskNothing
 	}
-	dirty, edited := s.tally[classDirty], s.tally[classDirtyEdited]
+	dirty, edited := s.tally[state.ClassDirty], s.tally[state.ClassDirtyEdited]
 	if policy.When == form.LeaveDirtyAndTouched {
-		dirty, edited = s.tally[classDirtyTouched], s.tally[classDirtyTouchedEdited]
+		dirty, edited = s.tally[state.ClassDirtyTouched], s.tally[state.ClassDirtyTouchedEdited]
 	}
 	waiting := int32(len(s.waiting)) // it counts as dirty, touched, and edited since
 	dirty, edited = dirty+waiting, edited+waiting
@@ -139,7 +142,7 @@ func (s *Session) returned() error {
 	s.leave = LeavePresent
 	inFlight := s.activity == ActivitySending || s.activity == ActivityWaiting
 	if s.activity == ActivitySending {
-		s.tries[s.currentTry()-1] = tryCancelled
+		s.tries[s.currentTry()-1] = state.TryCancelled
 	}
 	s.activity = ActivityIdle
 	s.endAccepted()

@@ -2,6 +2,7 @@ package lifecycle
 
 import (
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/state"
 )
 
 // merging is how incoming values meet what the applicant has typed. One
@@ -16,13 +17,13 @@ type merging struct {
 // absorb merges one incoming value into a cell. What follows from it is for the
 // end of the merge, when all values are there.
 func (s *Session) absorb(i int32, incoming form.Value, m merging) {
-	keeps, old := s.isMine(i, m), s.cells[i].baseline
+	keeps, old := s.isMine(i, m), s.cells[i].Baseline
 	s.setBaseline(i, incoming)
-	s.cells[i].bits &^= bitUnknown
+	s.cells[i].Bits &^= state.BitUnknown
 	if !keeps {
 		s.take(i, incoming)
 	} else if m.ask && incoming != old && !s.wasSent(i, incoming) {
-		s.cells[i].bits |= bitMeets
+		s.cells[i].Bits |= state.BitMeets
 	}
 }
 
@@ -31,16 +32,16 @@ func (s *Session) absorb(i int32, incoming form.Value, m merging) {
 // was edited since. What stands in a row that was removed is nobody's.
 func (s *Session) isMine(i int32, m merging) bool {
 	c := &s.cells[i]
-	if c.bits&bitLive == 0 {
+	if c.Bits&state.BitLive == 0 {
 		return false
 	}
-	return m.spareDirty && (c.value != c.baseline || c.bits&bitStays != 0 || i == s.editedNow) || m.spareEdited && c.bits&bitEdited != 0
+	return m.spareDirty && (c.Value != c.Baseline || c.Bits&state.BitStays != 0 || i == s.editedNow) || m.spareEdited && c.Bits&state.BitEdited != 0
 }
 
 // setBaseline makes a value the one that was last known to be saved.
 func (s *Session) setBaseline(i int32, v form.Value) {
-	if c := &s.cells[i]; c.baseline != v {
-		c.baseline = v
+	if c := &s.cells[i]; c.Baseline != v {
+		c.Baseline = v
 		s.noteChanged(i)
 	}
 }
@@ -54,7 +55,7 @@ func (s *Session) isSentUnsure() bool {
 // wasSent reports whether an incoming value is what an attempt of unknown
 // outcome had sent: the applicant's own, and no news.
 func (s *Session) wasSent(i int32, incoming form.Value) bool {
-	return s.isSentUnsure() && s.has(i, bitSent) && s.cells[i].sent == incoming
+	return s.isSentUnsure() && s.has(i, state.BitSent) && s.cells[i].Sent == incoming
 }
 
 // mergeAnswers merges a body into the form: plain values first, then rows, then
@@ -85,19 +86,19 @@ func (s *Session) mergeCells(answers []form.Answer, m merging, inRows bool) {
 	for _, a := range answers {
 		if i, ok := s.incomingCell(a.Place); ok && (a.Row >= 0) == inRows {
 			s.scratch[i] = a.Value
-			s.cells[i].bits |= bitIncoming
+			s.cells[i].Bits |= state.BitIncoming
 		}
 	}
 	for i := range s.allCells() {
 		c := &s.cells[i]
-		if s.form.Fields[c.field].Kind == form.KindRows || (c.row >= 0) != inRows {
+		if s.form.Fields[c.Field].Kind == form.KindRows || (c.Row >= 0) != inRows {
 			continue
 		}
 		incoming := form.Value{}
 		switch {
-		case c.bits&bitIncoming != 0:
+		case c.Bits&state.BitIncoming != 0:
 			incoming = s.scratch[i]
-			c.bits = c.bits&^bitIncoming | bitMentioned
+			c.Bits = c.Bits&^state.BitIncoming | state.BitMentioned
 		case !m.wholeForm || !s.wasMentioned(i) || !s.inBaseline(i):
 			continue
 		}
@@ -108,10 +109,10 @@ func (s *Session) mergeCells(answers []form.Answer, m merging, inRows bool) {
 // wasMentioned reports whether an answer has said anything of a cell. A row that an
 // answer brings is said as a whole.
 func (s *Session) wasMentioned(i int32) bool {
-	if group := s.form.GroupOf(s.cells[i].field); group >= 0 && s.has(int32(group), bitMentioned) {
+	if group := s.form.GroupOf(s.cells[i].Field); group >= 0 && s.has(int32(group), state.BitMentioned) {
 		return true
 	}
-	return s.has(i, bitMentioned)
+	return s.has(i, state.BitMentioned)
 }
 
 // contestMet contests the groups that are contested as a whole, and each other
@@ -119,17 +120,17 @@ func (s *Session) wasMentioned(i int32) bool {
 // more, nor is one in a group that is contested as a whole.
 func (s *Session) contestMet(groups []form.FieldID) {
 	for _, group := range groups {
-		s.mark(int32(group), bitContested)
+		s.mark(int32(group), state.BitContested)
 	}
 	for i := range s.allCells() {
-		met := s.has(i, bitMeets)
-		s.cells[i].bits &^= bitMeets
+		met := s.has(i, state.BitMeets)
+		s.cells[i].Bits &^= state.BitMeets
 		c := &s.cells[i]
 		switch {
-		case s.isAsSaved(i), c.bits&(bitAsked|bitDirty) == bitAsked, c.row >= 0 && s.has(int32(s.form.GroupOf(c.field)), bitContested):
-			s.unmark(i, bitContested)
+		case s.isAsSaved(i), c.Bits&(state.BitAsked|state.BitDirty) == state.BitAsked, c.Row >= 0 && s.has(int32(s.form.GroupOf(c.Field)), state.BitContested):
+			s.unmark(i, state.BitContested)
 		case met:
-			s.mark(i, bitContested)
+			s.mark(i, state.BitContested)
 		}
 	}
 }
@@ -144,14 +145,14 @@ func (s *Session) incomingCell(p form.Place) (int32, bool) {
 	if group < 0 {
 		return int32(p.Field), true
 	}
-	base := s.groups[s.form.GroupIndex(group)].base
+	base := s.groups[s.form.GroupIndex(group)].Base
 	if p.Row < 0 || int(p.Row) >= len(base) {
 		return 0, false
 	}
-	return s.rows[base[p.Row]].first + s.form.Offset(p.Field), true
+	return s.rows[base[p.Row]].First + s.form.Offset(p.Field), true
 }
 
 func (s *Session) inBaseline(i int32) bool {
-	r := s.cells[i].row
-	return r < 0 || s.rowIn(r, inBase)
+	r := s.cells[i].Row
+	return r < 0 || s.rowIn(r, state.InBase)
 }

@@ -3,6 +3,8 @@ package lifecycle
 import (
 	"slices"
 
+	"leanwicket.dev/internal/state"
+
 	"leanwicket.dev/form"
 )
 
@@ -10,20 +12,20 @@ import (
 // by position. It reports whether the group is contested as a whole.
 func (s *Session) mergeRows(group form.FieldID, answers []form.Answer, m merging) (contested bool) {
 	head, g := int32(group), s.rowsOf(group)
-	count, mentioned := rowCount(group, answers)
+	count, mentioned := state.RowCount(group, answers)
 	if mentioned {
-		s.mark(head, bitMentioned)
-	} else if !m.wholeForm || !s.has(head, bitMentioned) {
+		s.mark(head, state.BitMentioned)
+	} else if !m.wholeForm || !s.has(head, state.BitMentioned) {
 		return false
 	}
 	in := s.incomingRows(group, count, answers, m)
 	own := s.hasOwnRows(group, m)
 	switch {
-	case !s.has(head, bitBased) && !in.asSent:
+	case !s.has(head, state.BitBased) && !in.asSent:
 		s.firstRows(group, count, m)
-	case !own && (in.equal || !s.anyRowMine(g.now, m)):
+	case !own && (in.equal || !s.anyRowMine(g.Now, m)):
 		s.setBaseRows(group, s.upTo(group, in.matched, count))
-		s.setRows(group, g.base)
+		s.setRows(group, g.Base)
 	default:
 		contested = in.differ && (m.ask || s.isAsSaved(head)) && !(in.asSent && s.isSentUnsure())
 		if count != len(in.matched) { // by position alone an answer would come to stand in another's row
@@ -31,7 +33,7 @@ func (s *Session) mergeRows(group form.FieldID, answers []form.Answer, m merging
 		}
 		s.setBaseRows(group, s.upTo(group, in.matched, count))
 	}
-	s.mark(head, bitBased)
+	s.mark(head, state.BitBased)
 	return contested
 }
 
@@ -47,24 +49,24 @@ type incoming struct {
 // incomingRows compares a body's rows with those of the baseline.
 func (s *Session) incomingRows(group form.FieldID, count int, answers []form.Answer, m merging) incoming {
 	g := s.rowsOf(group)
-	in := incoming{matched: slices.Clone(g.base), changed: make([]bool, len(g.base)), differ: count != len(g.base)}
-	met := make([]int, len(g.base))
+	in := incoming{matched: slices.Clone(g.Base), changed: make([]bool, len(g.Base)), differ: count != len(g.Base)}
+	met := make([]int, len(g.Base))
 	for _, a := range answers {
-		if s.form.GroupOf(a.Field) != group || a.Row < 0 || int(a.Row) >= len(g.base) {
+		if s.form.GroupOf(a.Field) != group || a.Row < 0 || int(a.Row) >= len(g.Base) {
 			continue
 		}
-		i := s.rows[g.base[a.Row]].first + s.form.Offset(a.Field)
-		switch old := s.cells[i].baseline; {
-		case s.has(i, bitUnknown):
+		i := s.rows[g.Base[a.Row]].First + s.form.Offset(a.Field)
+		switch old := s.cells[i].Baseline; {
+		case s.has(i, state.BitUnknown):
 		case old != a.Value:
 			in.changed[a.Row] = true
 		case !old.Absent():
 			met[a.Row]++
 		}
 	}
-	for k, r := range g.base {
+	for k, r := range g.Base {
 		for i := range s.cellsOf(r) {
-			if m.wholeForm && !s.cells[i].baseline.Absent() {
+			if m.wholeForm && !s.cells[i].Baseline.Absent() {
 				met[k]--
 			}
 		}
@@ -72,9 +74,9 @@ func (s *Session) incomingRows(group form.FieldID, count int, answers []form.Ans
 		in.differ = in.differ || in.changed[k]
 	}
 	if s.bringsSentRows(group, count, answers) {
-		in.matched, in.asSent = slices.Clone(g.sent), true
+		in.matched, in.asSent = slices.Clone(g.Sent), true
 	}
-	in.equal = count == len(in.matched) && (!in.asSent || !slices.ContainsFunc(g.now, func(r int32) bool { return !s.rowIn(r, inSent) }))
+	in.equal = count == len(in.matched) && (!in.asSent || !slices.ContainsFunc(g.Now, func(r int32) bool { return !s.rowIn(r, state.InSent) }))
 	return in
 }
 
@@ -108,13 +110,13 @@ func (s *Session) upTo(group form.FieldID, matched []int32, count int) []int32 {
 func (s *Session) firstRows(group form.FieldID, count int, m merging) {
 	g := s.rowsOf(group)
 	var sent []int32
-	if !slices.ContainsFunc(g.sent, func(r int32) bool { return s.rowIn(r, inNow|inBase) }) {
-		sent = g.sent
+	if !slices.ContainsFunc(g.Sent, func(r int32) bool { return s.rowIn(r, state.InNow|state.InBase) }) {
+		sent = g.Sent
 	}
 	base := s.upTo(group, sent, count)
 	now := slices.Clone(base)
-	for _, r := range g.now {
-		if !s.rowIn(r, inBase) || s.anyRowMine([]int32{r}, m) {
+	for _, r := range g.Now {
+		if !s.rowIn(r, state.InBase) || s.anyRowMine([]int32{r}, m) {
 			now = append(now, r)
 		}
 	}
@@ -125,13 +127,13 @@ func (s *Session) firstRows(group form.FieldID, count int, m merging) {
 // setBaseRows makes a list the rows of the baseline. What leaves it has none any
 // more.
 func (s *Session) setBaseRows(group form.FieldID, base []int32) {
-	before := slices.Clone(s.rowsOf(group).base)
-	s.setRowList(group, inBase, base)
+	before := slices.Clone(s.rowsOf(group).Base)
+	s.setRowList(group, state.InBase, base)
 	for _, r := range before {
-		if !s.rowIn(r, inBase) {
+		if !s.rowIn(r, state.InBase) {
 			for i := range s.cellsOf(r) {
 				s.setBaseline(i, form.Value{})
-				s.unmark(i, bitMentioned)
+				s.unmark(i, state.BitMentioned)
 			}
 		}
 	}
@@ -143,7 +145,7 @@ func (s *Session) setBaseRows(group form.FieldID, base []int32) {
 // was sent. Being asked, or not, is no change of them.
 func (s *Session) hasOwnRows(group form.FieldID, m merging) bool {
 	head := int32(group)
-	return !s.isAsSaved(head) || m.spareDirty && (s.has(head, bitStays) || head == s.editedNow) || m.spareEdited && s.has(head, bitRowsEdited)
+	return !s.isAsSaved(head) || m.spareDirty && (s.has(head, state.BitStays) || head == s.editedNow) || m.spareEdited && s.has(head, state.BitRowsEdited)
 }
 
 // anyRowMine reports whether the applicant has typed in one of the rows.
@@ -159,43 +161,9 @@ func (s *Session) anyRowMine(list []int32, m merging) bool {
 }
 
 // rowCount is how many rows of a group a body brings, and whether it speaks of
-// the group at all.
-func rowCount(group form.FieldID, answers []form.Answer) (int, bool) {
-	for _, a := range answers {
-		if a.Field == group && a.Row < 0 {
-			return int(a.Value.Integer()), true
-		}
-	}
-	return 0, false
-}
-
 // bringsSentRows reports whether a body brings the rows of a group as the
 // newest attempt sent them. Those of an accepted attempt have been the baseline.
 func (s *Session) bringsSentRows(group form.FieldID, count int, answers []form.Answer) bool {
-	g := &s.groups[s.form.GroupIndex(group)]
-	if count == 0 || s.attempt.outcome == OutcomeAccepted || len(g.sent) != count || slices.Equal(g.sent, g.base) {
-		return false
-	}
-	same := 0
-	for _, a := range answers {
-		if s.form.GroupOf(a.Field) != group || a.Row < 0 || int(a.Row) >= count {
-			continue
-		}
-		c := &s.cells[s.rows[g.sent[a.Row]].first+s.form.Offset(a.Field)]
-		if c.sent != a.Value {
-			return false
-		}
-		if !a.Value.Absent() {
-			same++
-		}
-	}
-	sent := 0
-	for _, r := range g.sent {
-		for i := range s.cellsOf(r) {
-			if !s.cells[i].sent.Absent() {
-				sent++
-			}
-		}
-	}
-	return same == sent
+	g := s.rowsOf(group)
+	return s.attempt.outcome != OutcomeAccepted && state.BringsSent(s.form, group, count, answers, s.cells, s.rows, g.Sent, g.Base)
 }

@@ -4,6 +4,8 @@ import (
 	"iter"
 	"slices"
 
+	"leanwicket.dev/internal/state"
+
 	"leanwicket.dev/form"
 )
 
@@ -76,9 +78,7 @@ func (s *Session) Notice() (form.Message, Level, int) {
 
 // Receipt is what the newest accepted submission returned, as a copy.
 func (s *Session) Receipt() Receipt {
-	r := s.receipt
-	r.Values = slices.Clone(r.Values)
-	return r
+	return Receipt{Values: slices.Clone(s.receiptValues), To: s.receipt.to, Version: s.receipt.version, Text: s.receipt.text}
 }
 
 // Focused is where the focus was moved last.
@@ -117,7 +117,7 @@ func (s *Session) Sent(path string) (form.Value, bool) {
 	if i < 0 {
 		return form.Value{}, true
 	}
-	return s.cells[i].sent, true
+	return s.cells[i].Sent, true
 }
 
 // Issue is one thing that is wrong.
@@ -146,8 +146,8 @@ func (s *Session) Pending() form.Message {
 func (s *Session) FormIssues() []Issue {
 	var list []Issue
 	for _, x := range s.issues {
-		if x.cell < 0 {
-			list = append(list, Issue{"", x.source, x.code, x.text, true})
+		if x.Cell < 0 {
+			list = append(list, Issue{"", Source(x.Source), x.Code, x.Text, true})
 		}
 	}
 	return list
@@ -193,13 +193,13 @@ func (s *Session) Fields() iter.Seq[FieldState] {
 		for i := range s.inOrder() {
 			c := &s.cells[i]
 			switch {
-			case c.row < 0:
+			case c.Row < 0:
 				row = -1
-			case c.row != previous:
+			case c.Row != previous:
 				row++
 			}
-			previous = c.row
-			if !yield(FieldState{s, i, form.Place{Field: c.field, Row: row}}) {
+			previous = c.Row
+			if !yield(FieldState{s, i, form.Place{Field: c.Field, Row: row}}) {
 				return
 			}
 		}
@@ -218,7 +218,7 @@ func (s *Session) Changed() iter.Seq[FieldState] {
 	}
 }
 
-func (f FieldState) has(b cellBits) bool { return f.session.has(f.cell, b) }
+func (f FieldState) has(b state.Bits) bool { return f.session.has(f.cell, b) }
 
 // Place is where the field is now; Path is the same as a path.
 func (f FieldState) Place() form.Place { return f.place }
@@ -242,7 +242,7 @@ func (f FieldState) Value() form.Value { return f.session.effective(f.cell, side
 
 // Underlying is the answer that is there whether the field is asked or not: it comes back when the
 // field is asked again.
-func (f FieldState) Underlying() form.Value { return f.session.cells[f.cell].value }
+func (f FieldState) Underlying() form.Value { return f.session.cells[f.cell].Value }
 
 // Baseline is the answer that was last known to be saved: for a contested field
 // the newer one.
@@ -250,14 +250,14 @@ func (f FieldState) Baseline() form.Value { return f.session.effective(f.cell, s
 
 // UnderlyingBaseline is the saved answer beside [FieldState.Underlying], whether the field is
 // asked or not.
-func (f FieldState) UnderlyingBaseline() form.Value { return f.session.cells[f.cell].baseline }
+func (f FieldState) UnderlyingBaseline() form.Value { return f.session.cells[f.cell].Baseline }
 
 // Rows is the number of rows of a repeated group.
 func (f FieldState) Rows() int {
 	if f.Declared().Kind != form.KindRows || !f.Asked() {
 		return 0
 	}
-	return len(f.session.groups[f.session.form.GroupIndex(f.place.Field)].now)
+	return len(f.session.groups[f.session.form.GroupIndex(f.place.Field)].Now)
 }
 
 // SavedRows is the number of rows of a repeated group as it was last known to be
@@ -266,28 +266,28 @@ func (f FieldState) SavedRows() int {
 	if f.Declared().Kind != form.KindRows {
 		return 0
 	}
-	return len(f.session.groups[f.session.form.GroupIndex(f.place.Field)].base)
+	return len(f.session.groups[f.session.form.GroupIndex(f.place.Field)].Base)
 }
 
 // Asked reports whether the field is asked.
-func (f FieldState) Asked() bool { return f.has(bitAsked) }
+func (f FieldState) Asked() bool { return f.has(state.BitAsked) }
 
 // Dirty reports whether the value differs from the baseline.
-func (f FieldState) Dirty() bool { return f.has(bitDirty) }
+func (f FieldState) Dirty() bool { return f.has(state.BitDirty) }
 
 // Touched reports whether the applicant has left the field.
-func (f FieldState) Touched() bool { return f.has(bitTouched) }
+func (f FieldState) Touched() bool { return f.has(state.BitTouched) }
 
 // EditedSince reports whether the field was edited after the newest attempt
 // was sent.
-func (f FieldState) EditedSince() bool { return f.has(bitEdited) }
+func (f FieldState) EditedSince() bool { return f.has(state.BitEdited) }
 
 // Contested reports whether the applicant has to choose between their edit and
 // a newer saved value.
-func (f FieldState) Contested() bool { return f.has(bitContested) && f.has(bitAsked) }
+func (f FieldState) Contested() bool { return f.has(state.BitContested) && f.has(state.BitAsked) }
 
 // Checking reports whether the field's check is delayed or out.
-func (f FieldState) Checking() bool { return f.has(bitChecking) }
+func (f FieldState) Checking() bool { return f.has(state.BitChecking) }
 
 // Locked reports whether an edit would be turned away.
 func (f FieldState) Locked() bool { return f.session.locked() || f.session.awaits(f.place.Field) }
@@ -295,7 +295,7 @@ func (f FieldState) Locked() bool { return f.session.locked() || f.session.await
 // Wrong reports whether the field has an issue of a rule or a check: one that
 // holds a submit.
 func (f FieldState) Wrong() bool {
-	return f.Asked() && (f.session.cells[f.cell].rules != 0 || f.has(bitCheckIssue))
+	return f.Asked() && (f.session.cells[f.cell].Rules != 0 || f.has(state.BitCheckIssue))
 }
 
 // Shows reports whether an issue of a source would be shown at the field now.
@@ -305,28 +305,28 @@ func (f FieldState) Shows(source Source) bool { return f.session.shows(f.cell, s
 // field.
 func (f FieldState) HasIssueOf(source Source) bool {
 	if source == SourceRule {
-		return f.session.cells[f.cell].rules != 0
+		return f.session.cells[f.cell].Rules != 0
 	}
-	return slices.ContainsFunc(f.session.issues, func(x issue) bool { return x.cell == f.cell && x.source == source })
+	return slices.ContainsFunc(f.session.issues, func(x state.Issue) bool { return x.Cell == f.cell && Source(x.Source) == source })
 }
 
 // Issues lists what is wrong with the field, rules first, each with whether it
 // is shown.
 func (f FieldState) Issues() []Issue {
 	s, c := f.session, &f.session.cells[f.cell]
-	if c.rules == 0 && c.bits&(bitCheckIssue|bitServerIssue) == 0 {
+	if c.Rules == 0 && c.Bits&(state.BitCheckIssue|state.BitServerIssue) == 0 {
 		return nil
 	}
 	var list []Issue
 	path := f.Path()
 	for code := form.CodeValueMissing; code <= form.CodeCustomError; code++ {
-		if c.rules.Has(code) {
+		if c.Rules.Has(code) {
 			list = append(list, Issue{path, SourceRule, code.String(), s.ruleText(f.cell, code), s.shows(f.cell, SourceRule)})
 		}
 	}
 	for _, x := range s.issues {
-		if x.cell == f.cell {
-			list = append(list, Issue{path, x.source, x.code, x.text, s.shows(f.cell, x.source)})
+		if x.Cell == f.cell {
+			list = append(list, Issue{path, Source(x.Source), x.Code, x.Text, s.shows(f.cell, Source(x.Source))})
 		}
 	}
 	return list

@@ -5,6 +5,8 @@ import (
 	"strconv"
 	"testing"
 
+	"leanwicket.dev/internal/state"
+
 	"github.com/stretchr/testify/require"
 
 	"leanwicket.dev/form"
@@ -119,8 +121,8 @@ func TestAttemptsThatDoNotFit(t *testing.T) {
 		effects, err := s.Apply(Restore(&kept))
 		require.NoError(t, err, name)
 		require.Zero(t, s.Attempt().Number, name)
-		require.Empty(t, s.groups[0].sent, name)
-		require.True(t, s.cells[2].sent.Absent() && !s.has(2, bitSent|bitSentChanged), name)
+		require.Empty(t, s.groups[0].Sent, name)
+		require.True(t, s.cells[2].Sent.Absent() && !s.has(2, state.BitSent|state.BitSentChanged), name)
 		k := slices.IndexFunc(effects, func(e Effect) bool { return e.Kind == EffectSay })
 		require.GreaterOrEqual(t, k, 0, name)
 		require.Equal(t, form.MessageUnsettledPrivate, effects[k].Message.ID, name)
@@ -458,33 +460,4 @@ func TestAKeptGroupIsNoRow(t *testing.T) {
 	require.NoError(t, err)
 	message, _, _ := fresh.Notice()
 	require.Equal(t, form.MessageRestoredLeftOut, message.ID)
-}
-
-// Rows that were packed know which lists they are in.
-func TestPackedRowsAreInTheirLists(t *testing.T) {
-	declared, err := form.New(form.Declaration{
-		Name: "berths", Buttons: []string{"save"}, Prefill: form.PrefillPolicy{URL: "/berths", Timeout: 1}, Submit: form.SubmitPolicy{URL: "/berths", Method: "PUT", Timeout: 1},
-		Fields: []form.Field{{Path: "berths", Kind: form.KindRows}, {Path: "berths/*/vessel", Kind: form.KindText}},
-	})
-	require.NoError(t, err)
-	s, opening := Open(declared, Seed{})
-	load := opening[slices.IndexFunc(opening, func(e Effect) bool { return e.Kind == EffectLoad })].Request
-	for _, e := range []Event{Loaded(load, []form.Answer{{Place: form.Place{Field: 0, Row: -1}, Value: form.Number(2, 0)}, {Place: form.Place{Field: 1, Row: 0}, Value: form.Text("Heron")}}, ""), RemoveRow("berths/0"), AddRow("berths")} {
-		_, err := s.Apply(e)
-		require.NoError(t, err)
-	}
-	packer := NewPacker(s.form, PackOptions{Whole: true})
-	packer.Normalise(s, Ahead{})
-	packed := packer.Pack(nil, s, nil)
-	again := &Session{}
-	packer.Unpack(packed, again)
-	for _, of := range []*Session{s, again} {
-		for _, which := range []rowLists{inNow, inBase, inSent} {
-			list := *of.groups[0].list(which)
-			for r := range of.rows {
-				require.Equal(t, slices.Contains(list, int32(r)), of.rowIn(int32(r), which), "row %d", r)
-			}
-		}
-	}
-	require.NotEqual(t, again.groups[0].now, again.groups[0].base)
 }

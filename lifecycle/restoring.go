@@ -1,6 +1,9 @@
 package lifecycle
 
-import "leanwicket.dev/form"
+import (
+	"leanwicket.dev/form"
+	"leanwicket.dev/internal/state"
+)
 
 // mostRows bounds the row numbers of what an earlier page kept.
 const mostRows = 1 << 16
@@ -34,7 +37,7 @@ func (s *Session) restored(r *Restored) error {
 		s.load.needs |= needRows
 	}
 	for i := range s.inOrder() {
-		if s.has(i, bitTyped) && s.form.Fields[s.cells[i].field].Kind != form.KindRows {
+		if s.has(i, state.BitTyped) && s.form.Fields[s.cells[i].Field].Kind != form.KindRows {
 			s.startCheck(i)
 		}
 	}
@@ -77,7 +80,7 @@ func (t *taking) value(v *Kept) {
 		return
 	}
 	if group := s.form.GroupOf(p.Field); group >= 0 && !t.whole[s.form.GroupIndex(group)] {
-		s.waiting = append(s.waiting, waitingAnswer{*v, p})
+		s.waiting = append(s.waiting, state.Waiting{Kept: state.Kept(*v), Place: p})
 		return
 	}
 	i, there := s.cellAt(p)
@@ -85,29 +88,29 @@ func (t *taking) value(v *Kept) {
 		t.leftOut++
 		return
 	}
-	if v.Baseline != s.cells[i].baseline {
-		s.mark(i, bitMentioned) // an answer brought it to the earlier page
+	if v.Baseline != s.cells[i].Baseline {
+		s.mark(i, state.BitMentioned) // an answer brought it to the earlier page
 	}
 	s.takeKept(i, v)
-	s.mark(i, bitRestored)
+	s.mark(i, state.BitRestored)
 }
 
 // takeKept takes what a cell held, and over what. Nothing is decided by it yet.
 func (s *Session) takeKept(i int32, v *Kept) {
 	s.setTyped(i, v.Raw)
 	if v.Veiled.Kind == form.ValueVeiled {
-		s.cells[i].value = v.Veiled
+		s.cells[i].Value = v.Veiled
 	}
 	s.setBaseline(i, v.Baseline)
 	if v.Clean {
 		return
 	}
-	marks := bitTouched | bitTyped | bitRestored | bitStays
+	marks := state.BitTouched | state.BitTyped | state.BitRestored | state.BitStays
 	if v.Since {
-		marks |= bitEdited
+		marks |= state.BitEdited
 	}
 	if v.Contested {
-		marks |= bitContested
+		marks |= state.BitContested
 	}
 	s.mark(i, marks)
 }
@@ -124,7 +127,7 @@ func (t *taking) group(kept *KeptGroup) {
 	t.whole[s.form.GroupIndex(group)] = true
 	t.private = t.private || kept.Private
 	s.setRows(group, nil)
-	s.setRowList(group, inBase, nil)
+	s.setRowList(group, state.InBase, nil)
 	s.freeRows(group)
 	made := make([]int32, len(kept.Rows))
 	for k := range kept.Rows {
@@ -136,24 +139,24 @@ func (t *taking) group(kept *KeptGroup) {
 		}
 		return rows
 	}
-	s.setRowList(group, inBase, list(kept.Base))
-	s.setRowList(group, inSent, list(kept.Sent))
+	s.setRowList(group, state.InBase, list(kept.Base))
+	s.setRowList(group, state.InSent, list(kept.Sent))
 	s.setRows(group, made[:kept.Now])
 	for k := range kept.Rows {
 		t.row(group, made[k], kept.Rows[k])
 	}
-	marks := cellBits(0)
+	marks := state.Bits(0)
 	if kept.Based {
-		marks |= bitBased | bitMentioned
+		marks |= state.BitBased | state.BitMentioned
 	}
 	if kept.Since {
-		marks |= bitEdited | bitRowsEdited
+		marks |= state.BitEdited | state.BitRowsEdited
 	}
 	if kept.Contested {
-		marks |= bitContested
+		marks |= state.BitContested
 	}
 	if !kept.Clean {
-		marks |= bitTouched | bitTyped | bitRestored | bitStays
+		marks |= state.BitTouched | state.BitTyped | state.BitRestored | state.BitStays
 	}
 	s.mark(head, marks)
 	s.noteChanged(head)
@@ -187,19 +190,19 @@ func (t *taking) row(group form.FieldID, r int32, answers []Kept) {
 			t.leftOut++
 			continue
 		}
-		if !s.rowIn(r, inBase) { // a row that nobody saved has no baseline
+		if !s.rowIn(r, state.InBase) { // a row that nobody saved has no baseline
 			v.Baseline = form.Value{}
 		}
-		i := s.rows[r].first + s.form.Offset(id)
+		i := s.rows[r].First + s.form.Offset(id)
 		s.takeKept(i, &v)
 		if !v.Baseline.Absent() {
-			s.mark(i, bitMentioned)
+			s.mark(i, state.BitMentioned)
 		}
 	}
-	if s.rowIn(r, inBase) {
+	if s.rowIn(r, state.InBase) {
 		for i := range s.cellsOf(r) {
-			if s.form.Fields[s.cells[i].field].Private {
-				s.mark(i, bitUnknown)
+			if s.form.Fields[s.cells[i].Field].Private {
+				s.mark(i, state.BitUnknown)
 			}
 		}
 	}
@@ -212,11 +215,11 @@ func (t *taking) attempt(kept *KeptAttempt) {
 	if !ok || !t.takeSent(kept.Values) {
 		t.lost = true
 		for i := range s.allCells() {
-			s.cells[i].sent = form.Value{}
-			s.unmark(i, bitSent|bitSentChanged)
+			s.cells[i].Sent = form.Value{}
+			s.unmark(i, state.BitSent|state.BitSentChanged)
 		}
 		for _, group := range s.form.Groups() {
-			s.setRowList(group, inSent, nil)
+			s.setRowList(group, state.InSent, nil)
 			s.freeRows(group)
 		}
 		return
@@ -230,13 +233,13 @@ func (t *taking) attempt(kept *KeptAttempt) {
 		s.version = kept.Version
 	}
 	s.adoptedKey, s.seed = kept.Key, s.seed.after(kept.Key)
-	s.tries = append(s.tries[:0], tryCancelled)
+	s.tries = append(s.tries[:0], state.TryCancelled)
 	if s.form.Prefill.URL != "" {
 		s.load.needs |= needRestored
 	}
 	for i := range s.inOrder() { // what had not loaded yet is blank, and no edit
-		if c := &s.cells[i]; s.form.Fields[c.field].Kind != form.KindRows && s.has(i, bitStays) && s.has(i, bitSent) && c.value != c.sent {
-			s.mark(i, bitEdited)
+		if c := &s.cells[i]; s.form.Fields[c.Field].Kind != form.KindRows && s.has(i, state.BitStays) && s.has(i, state.BitSent) && c.Value != c.Sent {
+			s.mark(i, state.BitEdited)
 		}
 	}
 	s.unsettle(form.Message{ID: form.MessageUnsettledRestored})
@@ -247,12 +250,12 @@ func (t *taking) attempt(kept *KeptAttempt) {
 func (t *taking) takeSent(values []form.Answer) bool {
 	s := t.session
 	for g, group := range s.form.Groups() {
-		count, mentioned := rowCount(group, values)
-		if count < 0 || count > mostRows || t.whole[g] && count != len(s.groups[g].sent) {
+		count, mentioned := state.RowCount(group, values)
+		if count < 0 || count > mostRows || t.whole[g] && count != len(s.groups[g].Sent) {
 			return false
 		}
 		if mentioned && !t.whole[g] {
-			s.setRowList(group, inSent, s.upTo(group, nil, count))
+			s.setRowList(group, state.InSent, s.upTo(group, nil, count))
 		}
 	}
 	for _, a := range values {
@@ -261,17 +264,17 @@ func (t *taking) takeSent(values []form.Answer) bool {
 		}
 		i := int32(a.Field)
 		if group := s.form.GroupOf(a.Field); group >= 0 {
-			sent := s.rowsOf(group).sent
+			sent := s.rowsOf(group).Sent
 			if a.Row < 0 || int(a.Row) >= len(sent) {
 				return false
 			}
-			i = s.rows[sent[a.Row]].first + s.form.Offset(a.Field)
+			i = s.rows[sent[a.Row]].First + s.form.Offset(a.Field)
 		}
 		if s.form.Fields[a.Field].Kind != form.KindRows {
-			s.cells[i].sent = a.Value
+			s.cells[i].Sent = a.Value
 		}
 		if a.Changed {
-			s.mark(i, bitSentChanged)
+			s.mark(i, state.BitSentChanged)
 		}
 	}
 	return true
@@ -281,8 +284,8 @@ func (t *taking) takeSent(values []form.Answer) bool {
 func (s *Session) decideSent() {
 	for id := range s.form.AskedOrder() {
 		s.eachCell(id, func(i int32) {
-			if r := s.cells[i].row; (r < 0 || s.rowIn(r, inSent)) && s.isAsked(i, sideSent) {
-				s.mark(i, bitSent)
+			if r := s.cells[i].Row; (r < 0 || s.rowIn(r, state.InSent)) && s.isAsked(i, sideSent) {
+				s.mark(i, state.BitSent)
 			}
 		})
 	}

@@ -3,43 +3,28 @@ package lifecycle
 import (
 	"slices"
 
+	"leanwicket.dev/internal/state"
+
 	"leanwicket.dev/form"
 )
 
 // rowsOf are the lists of a group.
-func (s *Session) rowsOf(group form.FieldID) *rows { return &s.groups[s.form.GroupIndex(group)] }
+func (s *Session) rowsOf(group form.FieldID) *state.Group { return &s.groups[s.form.GroupIndex(group)] }
 
 // setRowList replaces one of a group's lists of rows.
-func (s *Session) setRowList(group form.FieldID, which rowLists, list []int32) {
-	old := s.rowsOf(group).list(which)
+func (s *Session) setRowList(group form.FieldID, which state.ListSet, list []int32) {
+	old := s.rowsOf(group).List(which)
 	for _, r := range *old {
-		s.rows[r].in &^= which
+		s.rows[r].In &^= which
 	}
 	*old = append((*old)[:0], list...)
-	s.indexRows(*old, which)
+	state.Index(s.rows, *old, which)
 }
 
-// indexRows tells rows which list they are in, and where.
-func (s *Session) indexRows(list []int32, which rowLists) {
-	for position, r := range list {
-		s.rows[r].in |= which
-		if which == inNow {
-			s.rows[r].at = int32(position)
-		}
-	}
-}
-
-// indexGroup tells the rows of a group which lists they are in.
-func (s *Session) indexGroup(g int) {
-	for _, which := range [...]rowLists{inNow, inBase, inSent} {
-		s.indexRows(*s.groups[g].list(which), which)
-	}
-}
-
-func (s *Session) rowIn(r int32, which rowLists) bool { return s.rows[r].in&which != 0 }
+func (s *Session) rowIn(r int32, which state.ListSet) bool { return s.rows[r].In&which != 0 }
 
 // rowsAt finds the group of a path, and with a row number the row's position.
-func (s *Session) rowsAt(path string, wantRow bool) (*rows, form.Place, error) {
+func (s *Session) rowsAt(path string, wantRow bool) (*state.Group, form.Place, error) {
 	p, ok := s.form.Lookup(path)
 	if !ok || s.form.Fields[p.Field].Kind != form.KindRows || (p.Row >= 0) != wantRow {
 		what := "rows"
@@ -49,7 +34,7 @@ func (s *Session) rowsAt(path string, wantRow bool) (*rows, form.Place, error) {
 		return nil, p, &UnknownError{what, path}
 	}
 	g := s.rowsOf(p.Field)
-	if wantRow && int(p.Row) >= len(g.now) {
+	if wantRow && int(p.Row) >= len(g.Now) {
 		return nil, p, ErrNoRow
 	}
 	if s.locked() || s.awaits(p.Field) {
@@ -66,8 +51,8 @@ func (s *Session) addRow(path string) error {
 	s.beginEdit()
 	s.editedNow = int32(p.Field)
 	r := s.newRow(p.Field)
-	g.now = append(g.now, r)
-	s.indexRows(g.now, inNow)
+	g.Now = append(g.Now, r)
+	state.Index(s.rows, g.Now, state.InNow)
 	s.enliven(r)
 	s.editedRows(p.Field)
 	return nil
@@ -80,10 +65,10 @@ func (s *Session) removeRow(path string) error {
 	}
 	s.beginEdit()
 	s.editedNow = int32(p.Field)
-	r := g.now[p.Row]
-	g.now = slices.Delete(g.now, int(p.Row), int(p.Row)+1)
-	s.rows[r].in &^= inNow
-	s.indexRows(g.now, inNow)
+	r := g.Now[p.Row]
+	g.Now = slices.Delete(g.Now, int(p.Row), int(p.Row)+1)
+	s.rows[r].In &^= state.InNow
+	state.Index(s.rows, g.Now, state.InNow)
 	s.bury(r)
 	s.editedRows(p.Field)
 	s.freeRows(p.Field)
@@ -99,15 +84,15 @@ func (s *Session) moveRow(path, to string) error {
 	if !ok || q.Field != p.Field || q.Row < 0 {
 		return &UnknownError{"row", to}
 	}
-	if int(q.Row) >= len(g.now) {
+	if int(q.Row) >= len(g.Now) {
 		return ErrNoRow
 	}
 	s.beginEdit()
 	s.editedNow = int32(p.Field)
-	r := g.now[p.Row]
-	g.now = slices.Delete(g.now, int(p.Row), int(p.Row)+1)
-	g.now = slices.Insert(g.now, int(q.Row), r)
-	s.indexRows(g.now, inNow)
+	r := g.Now[p.Row]
+	g.Now = slices.Delete(g.Now, int(p.Row), int(p.Row)+1)
+	g.Now = slices.Insert(g.Now, int(q.Row), r)
+	state.Index(s.rows, g.Now, state.InNow)
 	s.editedRows(p.Field)
 	return nil
 }
@@ -117,9 +102,9 @@ func (s *Session) moveRow(path, to string) error {
 func (s *Session) editedRows(group form.FieldID) {
 	i := int32(group)
 	s.noteChanged(i)
-	s.mark(i, bitTouched)
+	s.mark(i, state.BitTouched)
 	if s.attempt.number > 0 {
-		s.mark(i, bitRowsEdited)
+		s.mark(i, state.BitRowsEdited)
 	}
 	s.edited(i)
 }
@@ -129,21 +114,21 @@ func (s *Session) editedRows(group form.FieldID) {
 func (s *Session) newRow(group form.FieldID) int32 {
 	members := s.form.Members(group)
 	g, r := s.rowsOf(group), int32(len(s.rows))
-	if last := len(g.free) - 1; last >= 0 {
-		r, g.free = g.free[last], g.free[:last]
+	if last := len(g.Free) - 1; last >= 0 {
+		r, g.Free = g.Free[last], g.Free[:last]
 	} else {
-		s.rows = append(s.rows, row{group: group, first: int32(len(s.cells))})
+		s.rows = append(s.rows, state.Row{Group: group, First: int32(len(s.cells))})
 		for range members {
-			s.cells = append(s.cells, cell{})
+			s.cells = append(s.cells, state.Cell{})
 		}
 	}
-	s.rows[r].used = true
+	s.rows[r].Used = true
 	for k, id := range members {
-		s.cells[s.rows[r].first+int32(k)] = cell{field: id, row: r, bits: bitAsked | bitBaseAsked}
+		s.cells[s.rows[r].First+int32(k)] = state.Cell{Field: id, Row: r, Bits: state.BitAsked | state.BitBaseAsked}
 	}
 	for _, a := range s.form.Defaults {
 		if a.Row < 0 && s.form.GroupOf(a.Field) == group { // a default of any row
-			s.cells[s.rows[r].first+s.form.Offset(a.Field)].value = a.Value
+			s.cells[s.rows[r].First+s.form.Offset(a.Field)].Value = a.Value
 		}
 	}
 	return r
@@ -153,7 +138,7 @@ func (s *Session) newRow(group form.FieldID) int32 {
 func (s *Session) blankRow(group form.FieldID) int32 {
 	r := s.newRow(group)
 	for i := range s.cellsOf(r) {
-		s.cells[i].value = form.Value{}
+		s.cells[i].Value = form.Value{}
 	}
 	return r
 }
@@ -161,7 +146,7 @@ func (s *Session) blankRow(group form.FieldID) int32 {
 // enliven makes a row's cells count; bury takes them out of every count.
 func (s *Session) enliven(r int32) {
 	for i := range s.cellsOf(r) {
-		s.mark(i, bitLive)
+		s.mark(i, state.BitLive)
 	}
 }
 
@@ -169,15 +154,15 @@ func (s *Session) bury(r int32) {
 	for i := range s.cellsOf(r) {
 		s.dropIssuesOf(i)
 		s.dropCheck(i)
-		s.unmark(i, bitLive)
+		s.unmark(i, state.BitLive)
 	}
 }
 
 // cellsOf goes through the cells of a row.
 func (s *Session) cellsOf(r int32) func(yield func(int32) bool) {
-	first := s.rows[r].first
+	first := s.rows[r].First
 	return func(yield func(int32) bool) {
-		for k := range s.form.Members(s.rows[r].group) {
+		for k := range s.form.Members(s.rows[r].Group) {
 			if !yield(first + int32(k)) {
 				return
 			}
@@ -189,11 +174,11 @@ func (s *Session) cellsOf(r int32) func(yield func(int32) bool) {
 // baseline.
 func (s *Session) eachRow(g int32, do func(r int32)) {
 	group := &s.groups[g]
-	for _, r := range group.now {
+	for _, r := range group.Now {
 		do(r)
 	}
-	for _, r := range group.base {
-		if !s.rowIn(r, inNow) {
+	for _, r := range group.Base {
+		if !s.rowIn(r, state.InNow) {
 			do(r)
 		}
 	}
@@ -203,21 +188,21 @@ func (s *Session) eachRow(g int32, do func(r int32)) {
 // stood in it went when it was removed; what of it is asked is to be revised then.
 func (s *Session) setRows(group form.FieldID, now []int32) {
 	g := s.rowsOf(group)
-	if slices.Equal(g.now, now) {
+	if slices.Equal(g.Now, now) {
 		return
 	}
-	before := slices.Clone(g.now)
-	s.setRowList(group, inNow, now)
+	before := slices.Clone(g.Now)
+	s.setRowList(group, state.InNow, now)
 	for _, r := range before {
-		if !s.rowIn(r, inNow) {
+		if !s.rowIn(r, state.InNow) {
 			s.bury(r)
 		}
 	}
-	for _, r := range g.now {
+	for _, r := range g.Now {
 		for i := range s.cellsOf(r) {
-			if !s.has(i, bitLive) {
-				s.take(i, s.cells[i].baseline)
-				s.change(i, bitAsked, bitEdited|bitTouched|bitTyped|bitContested, s.cells[i].rules)
+			if !s.has(i, state.BitLive) {
+				s.take(i, s.cells[i].Baseline)
+				s.change(i, state.BitAsked, state.BitEdited|state.BitTouched|state.BitTyped|state.BitContested, s.cells[i].Rules)
 			}
 		}
 		s.enliven(r)
@@ -229,9 +214,9 @@ func (s *Session) setRows(group form.FieldID, now []int32) {
 func (s *Session) freeRows(group form.FieldID) {
 	g := s.rowsOf(group)
 	for id := range s.rows {
-		if r := &s.rows[id]; r.group == group && r.used && r.in == 0 {
-			r.used = false
-			g.free = append(g.free, int32(id))
+		if r := &s.rows[id]; r.Group == group && r.Used && r.In == 0 {
+			r.Used = false
+			g.Free = append(g.Free, int32(id))
 		}
 	}
 }
@@ -239,12 +224,12 @@ func (s *Session) freeRows(group form.FieldID) {
 // rowsDirty compares the order and identity of a group's rows with those of
 // its baseline. A group that is not asked is absent on that side.
 func (s *Session) rowsDirty(i int32) bool {
-	g := s.rowsOf(s.cells[i].field)
-	now, base := g.now, g.base
-	if !s.has(i, bitAsked) {
+	g := s.rowsOf(s.cells[i].Field)
+	now, base := g.Now, g.Base
+	if !s.has(i, state.BitAsked) {
 		now = nil
 	}
-	if !s.has(i, bitBaseAsked) {
+	if !s.has(i, state.BitBaseAsked) {
 		base = nil
 	}
 	return !slices.Equal(now, base)
@@ -264,7 +249,7 @@ func (s *Session) inOrder() func(yield func(int32) bool) {
 			if s.form.Fields[id].Kind != form.KindRows {
 				continue
 			}
-			for _, r := range s.rowsOf(form.FieldID(id)).now {
+			for _, r := range s.rowsOf(form.FieldID(id)).Now {
 				for i := range s.cellsOf(r) {
 					if !yield(i) {
 						return
@@ -281,11 +266,29 @@ func (s *Session) allCells() func(yield func(int32) bool) {
 	return func(yield func(int32) bool) {
 		for i := range s.cells {
 			c := &s.cells[i]
-			if c.row >= 0 && s.rows[c.row].used || c.row < 0 && s.form.GroupOf(c.field) < 0 {
+			if c.Row >= 0 && s.rows[c.Row].Used || c.Row < 0 && s.form.GroupOf(c.Field) < 0 {
 				if !yield(int32(i)) {
 					return
 				}
 			}
 		}
 	}
+}
+
+// rowOrder lists the rows of a group, each once: those that are there now, then
+// those only in the baseline, then those only as sent.
+func (s *Session) rowOrder(g int) []int32 {
+	group := &s.groups[g]
+	order := append(make([]int32, 0, len(group.Now)+len(group.Base)), group.Now...)
+	for _, r := range group.Base {
+		if !s.rowIn(r, state.InNow) {
+			order = append(order, r)
+		}
+	}
+	for _, r := range group.Sent {
+		if !s.rowIn(r, state.InNow|state.InBase) {
+			order = append(order, r)
+		}
+	}
+	return order
 }

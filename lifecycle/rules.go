@@ -6,12 +6,12 @@ import "leanwicket.dev/form"
 func (s *Session) brokenRules(i int32) form.Codes {
 	c := &s.cells[i]
 	var broken form.Codes
-	field := &s.form.Fields[c.field]
-	switch c.value.Kind {
+	field := &s.form.Fields[c.Field]
+	switch c.Value.Kind {
 	case form.ValueUnparsed:
 		return 1 << form.CodeBadInput
 	case form.ValueVeiled:
-		broken = form.Codes(c.value.Coef)
+		broken = form.Codes(c.Value.Coef)
 		if broken.Has(form.CodeBadInput) {
 			return broken
 		}
@@ -28,43 +28,43 @@ func (s *Session) brokenRules(i int32) form.Codes {
 // is wrong, or false.
 func (s *Session) breaks(i int32, k int) (form.MessageID, form.Code, bool) {
 	c := &s.cells[i]
-	constraint := &s.form.Fields[c.field].Constraints[k]
+	constraint := &s.form.Fields[c.Field].Constraints[k]
 	switch {
 	case constraint.Op.Compares():
 		other := int32(constraint.Other)
 		if s.form.GroupOf(constraint.Other) >= 0 {
-			other = s.rows[c.row].first + s.form.Offset(constraint.Other)
+			other = s.rows[c.Row].First + s.form.Offset(constraint.Other)
 		}
-		return constraint.BreaksBeside(c.value, s.effective(other, sideNow))
-	case s.form.Fields[c.field].Kind == form.KindRows:
-		count := len(s.groups[s.form.GroupIndex(c.field)].now)
+		return constraint.BreaksBeside(c.Value, s.effective(other, sideNow))
+	case s.form.Fields[c.Field].Kind == form.KindRows:
+		count := len(s.groups[s.form.GroupIndex(c.Field)].Now)
 		if constraint.Op == form.OpRequired && !s.holdsHere(constraint.When, i, sideNow) {
 			return form.MessageNone, 0, false
 		}
 		return constraint.BreaksAt(count)
 	case constraint.Op == form.OpRequired:
-		if c.value.Absent() && s.holdsHere(constraint.When, i, sideNow) {
+		if c.Value.Absent() && s.holdsHere(constraint.When, i, sideNow) {
 			return form.MessageValueMissing, form.CodeValueMissing, true
 		}
 		return form.MessageNone, 0, false
 	case constraint.Op == form.OpTicked:
-		return form.MessageUnticked, form.CodeValueMissing, c.value.Absent()
-	case c.value.Absent():
+		return form.MessageUnticked, form.CodeValueMissing, c.Value.Absent()
+	case c.Value.Absent():
 		return form.MessageNone, 0, false
-	case c.value.Kind == form.ValueVeiled:
+	case c.Value.Kind == form.ValueVeiled:
 		return form.MessageNone, 0, false // what it breaks by itself is written with it
 	default:
-		return s.form.Breaks(c.field, k, c.value)
+		return s.form.Breaks(c.Field, k, c.Value)
 	}
 }
 
 // ruleText writes what a broken rule says.
 func (s *Session) ruleText(i int32, code form.Code) string {
 	c := &s.cells[i]
-	for k := range s.form.Fields[c.field].Constraints {
-		if message, broken, bad := s.breaks(i, k); bad && broken == code && c.value.Kind != form.ValueUnparsed {
-			return s.form.RuleText(c.field, k, message, code)
+	for k := range s.form.Fields[c.Field].Constraints {
+		if message, broken, bad := s.breaks(i, k); bad && broken == code && c.Value.Kind != form.ValueUnparsed {
+			return s.form.RuleText(c.Field, k, message, code)
 		}
 	}
-	return s.form.UnreadText(c.field)
+	return s.form.UnreadText(c.Field)
 }

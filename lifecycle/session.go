@@ -1,8 +1,9 @@
 package lifecycle
 
 import (
-	"slices"
 	"time"
+
+	"leanwicket.dev/internal/state"
 
 	"leanwicket.dev/form"
 )
@@ -12,34 +13,43 @@ import (
 type Session struct {
 	form *form.Form
 	seed Seed
+	memory
+	step
+}
 
-	cells  []cell // one for each declared field, then those of the rows
-	rows   []row
-	groups []rows // beside Form.groups
-	checks []check
-	issues []issue    // of checks and of the server, as they came
-	tries  []tryState // of the newest attempt
+// memory is what a session remembers: all of it, and nothing else. [Session.Visit] lists it.
+type memory struct {
+	cells  []state.Cell // one for each declared field, then those of the rows
+	rows   []state.Row
+	groups []state.Group // beside Form.groups
+	checks []state.Check
+	issues []state.Issue // of checks and of the server, as they came
+	tries  []state.Try   // of the newest attempt
 
 	deferredValues []form.Answer   // of scalars.deferred
-	waiting        []waitingAnswer // what an earlier page kept of rows that a load has to bring
-	receipt        Receipt
+	waiting        []state.Waiting // what an earlier page kept of rows that a load has to bring
+	receiptValues  []form.Answer   // of scalars.receipt
 	scalars
+}
 
-	// What belongs to the step that is being taken.
-	effects []Effect
-	answers []form.Answer
-	changed []int32
-	scratch []form.Value
-	byEdit  bool // the applicant's own edit is at work
+// step is what belongs to the step that is being taken.
+type step struct {
+	effects   []Effect
+	answers   []form.Answer
+	changed   []int32
+	isChanged []bool // beside cells, as far as it goes: whether a cell is among those that are changed
+	scratch   []form.Value
+	byEdit    bool // the applicant's own edit is at work
 	// The cell that the step's own event edits, or -1.
 	editedNow int32
 	accepted  bool // an acceptance happened in this step
 	said      int32
+	visitor   *state.Visitor // see compares
 }
 
 // scalars are all of a session's state that is in no list.
 type scalars struct {
-	tally tally
+	tally state.Tally
 
 	prefill       Prefill
 	load          load
@@ -65,6 +75,7 @@ type scalars struct {
 	asked     AskReason
 	guard     bool
 	notice    notice
+	receipt   receipt
 	focus     form.Place
 
 	nextRequest RequestID
@@ -72,84 +83,8 @@ type scalars struct {
 	applied     uint64 // events so far; 0 means that the first is still to come
 }
 
-// cell is one answer.
-type cell struct {
-	value    form.Value
-	baseline form.Value
-	sent     form.Value
-	raw      string // as typed, with bitRaw
-	field    form.FieldID
-	row      int32 // into Session.rows, or -1
-	bits     cellBits
-	rules    form.Codes
-}
-
-type cellBits uint32
-
-const (
-	bitLive      cellBits = 1 << iota // not in a removed row
-	bitAsked                          // by the values
-	bitBaseAsked                      // by the baselines
-	bitDirty
-	bitEdited // after the newest attempt was sent
-	bitTouched
-	bitTyped // since the last reset or acceptance
-	bitContested
-	bitMentioned // an answer mentioned it
-	bitIncoming  // the answer being merged mentions it
-	bitRaw
-	bitSent // asked when the values were copied
-	bitCheckIssue
-	bitServerIssue
-	bitIssuesElsewhere // its check has placed some on other cells
-	bitChecking
-	bitSentChanged // what was sent differed from the baseline then
-	bitRestored    // an earlier page kept it, and no load has met it
-	bitStays       // restored, and typed: it stays through the first load
-	bitUnknown     // its baseline is private, and was not kept
-	bitBased       // of a group: a load or an acceptance has brought it its baseline
-	bitRowsEdited  // of a group: rows were added, removed or moved after the newest attempt was sent
-	bitMeets       // in a merge: a newer value has met an edit
-	bitChanged     // already in Session.changed
-)
-
-// row is a row of a group. Its identity outlives its place.
-type row struct {
-	group form.FieldID
-	first int32 // its first cell
-	used  bool
-	in    rowLists // the lists that it is in
-	at    int32    // its place among those that are there now
-}
-
-// rows are the rows of one group: now, in the baseline, and as sent; indexes
-// into Session.rows. Session.setRowList writes them, and with them what each row
-// knows of its lists.
-type rows struct {
-	now, base, sent []int32
-	free            []int32 // rows in none of them, to be used again
-}
-
-// rowLists is a set of a group's lists.
-type rowLists uint8
-
-const (
-	inNow rowLists = 1 << iota
-	inBase
-	inSent
-)
-
-// list is one of the lists.
-func (g *rows) list(which rowLists) *[]int32 {
-	switch which {
-	case inNow:
-		return &g.now
-	case inBase:
-		return &g.base
-	default:
-		return &g.sent
-	}
-}
+// receipt is what an accepted submission returned, but for its values.
+type receipt struct{ to, version, text string }
 
 type notice struct {
 	message form.Message
@@ -162,14 +97,14 @@ type notice struct {
 func Open(f *form.Form, seed Seed) (*Session, []Effect) {
 	s := &Session{form: f, seed: seed}
 	s.focus, s.editedNow = WholeForm, -1
-	s.cells = make([]cell, len(f.Fields))
+	s.cells = make([]state.Cell, len(f.Fields))
 	for i := range s.cells {
-		s.cells[i] = cell{field: form.FieldID(i), row: -1, bits: bitAsked | bitBaseAsked}
+		s.cells[i] = state.Cell{Field: form.FieldID(i), Row: -1, Bits: state.BitAsked | state.BitBaseAsked}
 		if f.GroupOf(form.FieldID(i)) < 0 {
-			s.cells[i].bits |= bitLive
+			s.cells[i].Bits |= state.BitLive
 		}
 	}
-	s.groups = make([]rows, f.GroupCount())
+	s.groups = make([]state.Group, f.GroupCount())
 	s.toDefaults()
 	s.clearChanged()
 	if f.Prefill.URL != "" {
@@ -296,7 +231,7 @@ func (s *Session) elapsed(t TimerID) error {
 		return &UnknownError{"timer", ""}
 	}
 	for i := range s.checks {
-		if s.checks[i].timer == t {
+		if TimerID(s.checks[i].Timer) == t {
 			s.checkElapsed(i)
 			return nil
 		}
@@ -334,61 +269,4 @@ func (s *Session) disarm(kind TimerKind) {
 		s.emit(Effect{Kind: EffectDisarm, Timer: s.timers[kind], Of: kind})
 		s.timers[kind] = 0
 	}
-}
-
-// CopyFrom makes s the same session as t, reusing what s has allocated.
-func (s *Session) CopyFrom(t *Session) {
-	s.form, s.seed, s.scalars = t.form, t.seed, t.scalars
-	s.cells = append(s.cells[:0], t.cells...)
-	s.rows = append(s.rows[:0], t.rows...)
-	if len(s.groups) != len(t.groups) {
-		s.groups = make([]rows, len(t.groups))
-	}
-	for i := range t.groups {
-		s.groups[i].copyFrom(&t.groups[i])
-	}
-	s.checks = append(s.checks[:0], t.checks...)
-	s.issues = append(s.issues[:0], t.issues...)
-	s.tries = append(s.tries[:0], t.tries...)
-	s.deferredValues = append(s.deferredValues[:0], t.deferredValues...)
-	s.waiting = append(s.waiting[:0], t.waiting...)
-	values := append(s.receipt.Values[:0], t.receipt.Values...)
-	s.receipt = t.receipt
-	s.receipt.Values = values
-	s.effects, s.answers = s.effects[:0], s.answers[:0]
-	s.changed = append(s.changed[:0], t.changed...)
-}
-
-func (g *rows) copyFrom(h *rows) {
-	g.now = append(g.now[:0], h.now...)
-	g.base = append(g.base[:0], h.base...)
-	g.sent = append(g.sent[:0], h.sent...)
-	g.free = append(g.free[:0], h.free...)
-}
-
-// Same reports whether two sessions of one form have the same state: all but
-// what belongs to the newest step.
-func (s *Session) Same(t *Session) bool {
-	if s.scalars != t.scalars || len(s.cells) != len(t.cells) ||
-		!slices.Equal(s.rows, t.rows) || !slices.Equal(s.checks, t.checks) ||
-		!slices.Equal(s.issues, t.issues) || !slices.Equal(s.tries, t.tries) || !slices.Equal(s.deferredValues, t.deferredValues) || !slices.Equal(s.waiting, t.waiting) {
-		return false
-	}
-	if a, b := &s.receipt, &t.receipt; a.To != b.To || a.Version != b.Version || a.Text != b.Text || !slices.Equal(a.Values, b.Values) {
-		return false
-	}
-	for i := range s.groups {
-		a, b := &s.groups[i], &t.groups[i]
-		if !slices.Equal(a.now, b.now) || !slices.Equal(a.base, b.base) || !slices.Equal(a.sent, b.sent) || !slices.Equal(a.free, b.free) {
-			return false
-		}
-	}
-	for i := range s.cells {
-		a, b := &s.cells[i], &t.cells[i]
-		if (a.bits^b.bits)&^bitChanged != 0 || a.rules != b.rules || a.value != b.value || a.baseline != b.baseline ||
-			a.sent != b.sent || a.raw != b.raw || a.field != b.field || a.row != b.row {
-			return false
-		}
-	}
-	return true
 }

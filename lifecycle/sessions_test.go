@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/state"
 )
 
 // steps takes events one after the other, and gives the effects of the last one.
@@ -51,9 +52,9 @@ func TestTimersAreWhatTheyWereArmedFor(t *testing.T) {
 	}
 	look(opening)
 	look(steps(t, s, Loaded(1, nil, ""), Edit("a", "x")))
-	delay := s.checks[0].timer
-	look(steps(t, s, Elapsed(delay)))
-	look(steps(t, s, Checked(s.checks[0].request, nil), Submit("")))
+	delay := s.checks[0].Timer
+	look(steps(t, s, Elapsed(TimerID(delay))))
+	look(steps(t, s, Checked(RequestID(s.checks[0].Request), nil), Submit("")))
 	look(steps(t, s, Replied(1, 1, &Reply{Kind: ReplyUnavailable, RetryAfter: 1})))
 	require.Len(t, kinds, 5)
 }
@@ -182,19 +183,19 @@ func TestWhatWasTypedAndNotLeftIsNoReason(t *testing.T) {
 func TestTheExactStateHasTheRowsThatWereSent(t *testing.T) {
 	f, err := form.New(form.Declaration{Name: "form", Submit: form.SubmitPolicy{Timeout: 1, Edit: true}, Fields: []form.Field{{Path: "crew", Kind: form.KindRows}, {Path: "crew/*/name"}}})
 	require.NoError(t, err)
-	state := func(sent, after []Event) string {
+	exact := func(sent, after []Event) string {
 		s, _ := Open(f, Seed{})
 		steps(t, s, append(append(sent, Submit("")), after...)...)
-		return string(s.AppendExact(nil))
+		return string(state.AppendExact(nil, s))
 	}
 	two, one := []Event{AddRow("crew"), AddRow("crew")}, []Event{AddRow("crew")}
-	require.NotEqual(t, state(two, []Event{RemoveRow("crew/1")}), state(one, []Event{AddRow("crew"), RemoveRow("crew/1")}))
+	require.NotEqual(t, exact(two, []Event{RemoveRow("crew/1")}), exact(one, []Event{AddRow("crew"), RemoveRow("crew/1")}))
 	s, _ := Open(f, Seed{})
 	steps(t, s, append(two, Submit(""))...)
 	moved := &Session{}
 	moved.CopyFrom(s)
 	g := &moved.groups[0]
-	moved.setRowList(0, inSent, []int32{g.sent[1], g.sent[0]})
-	require.NotEqual(t, string(s.AppendExact(nil)), string(moved.AppendExact(nil)))
-	require.False(t, strings.Contains(string(s.AppendExact(nil)), "nothing"))
+	moved.setRowList(0, state.InSent, []int32{g.Sent[1], g.Sent[0]})
+	require.NotEqual(t, string(state.AppendExact(nil, s)), string(state.AppendExact(nil, moved)))
+	require.False(t, strings.Contains(string(state.AppendExact(nil, s)), "nothing"))
 }

@@ -3,6 +3,8 @@ package lifecycle
 import (
 	"time"
 
+	"leanwicket.dev/internal/state"
+
 	"leanwicket.dev/form"
 )
 
@@ -25,7 +27,7 @@ func (s *Session) unsettle(m form.Message) {
 }
 
 func (s *Session) sendTimedOut() {
-	s.tries[s.currentTry()-1] = tryTimedOut
+	s.tries[s.currentTry()-1] = state.TryTimedOut
 	s.unsettle(form.Message{ID: form.MessageUnsettled})
 }
 
@@ -87,16 +89,16 @@ func (s *Session) replied(e *Event) error {
 	if e.Try < 1 || e.Try > s.currentTry() || e.Reply == nil {
 		return &UnknownError{"try", ""}
 	}
-	state := &s.tries[e.Try-1]
+	try := &s.tries[e.Try-1]
 	switch {
-	case *state == tryInFlight:
+	case *try == state.TryInFlight:
 		s.disarm(TimerSend)
-	case e.Reply.Kind != ReplyAccepted || *state == tryReplied:
+	case e.Reply.Kind != ReplyAccepted || *try == state.TryReplied:
 		return ErrStale
 	default:
 		s.overtake()
 	}
-	*state = tryReplied
+	*try = state.TryReplied
 	if s.activity == ActivitySending {
 		s.activity = ActivityIdle
 	}
@@ -108,7 +110,7 @@ func (s *Session) replied(e *Event) error {
 func (s *Session) overtake() {
 	switch s.activity {
 	case ActivitySending:
-		s.tries[s.currentTry()-1] = tryCancelled
+		s.tries[s.currentTry()-1] = state.TryCancelled
 		s.emit(Effect{Kind: EffectAbort, Attempt: s.attempt.number, Try: s.currentTry()})
 		s.disarm(TimerSend)
 	case ActivityWaiting:
@@ -145,7 +147,7 @@ func (s *Session) settle(r *Reply) {
 func (s *Session) settleRefused(r *Reply) {
 	s.attempt.outcome, s.newestOutcome = OutcomeRefused, OutcomeRefused
 	s.mergeDeferred()
-	s.dropIssues(func(x *issue) bool { return x.source == SourceServer })
+	s.dropIssues(func(x *state.Issue) bool { return Source(x.Source) == SourceServer })
 	for _, entry := range r.Entries {
 		s.addIssue(s.refusalOf(entry))
 	}
@@ -154,7 +156,7 @@ func (s *Session) settleRefused(r *Reply) {
 		if text == "" {
 			text = s.form.Text(form.Message{ID: form.MessageIssueUntold})
 		}
-		s.addIssue(issue{cell: -1, from: -1, source: SourceServer, text: text})
+		s.addIssue(state.Issue{Cell: -1, From: -1, Source: uint8(SourceServer), Text: text})
 	}
 	s.say(form.Message{ID: form.MessageRefused, Count: int32(max(1, len(r.Entries))), Words: r.Text}, Assertive)
 	if s.follow {
@@ -167,13 +169,13 @@ func (s *Session) settleRefused(r *Reply) {
 // refusalOf places an entry of a refusal: row numbers mean the rows as sent. What is
 // not there any more, or not asked, concerns the whole form; an issue of a row that
 // has not come yet waits at the form for the row.
-func (s *Session) refusalOf(entry Entry) issue {
+func (s *Session) refusalOf(entry Entry) state.Issue {
 	i := s.sentPlace(entry.Path)
-	x := issue{cell: i, from: -1, source: SourceServer, code: entry.Code, text: entry.Text}
-	if i >= 0 && s.cells[i].bits&(bitAsked|bitLive) != bitAsked|bitLive {
-		x.cell = -1
-		if s.attempt.adopted && !s.has(i, bitLive) {
-			x.from = i
+	x := state.Issue{Cell: i, From: -1, Source: uint8(SourceServer), Code: entry.Code, Text: entry.Text}
+	if i >= 0 && s.cells[i].Bits&(state.BitAsked|state.BitLive) != state.BitAsked|state.BitLive {
+		x.Cell = -1
+		if s.attempt.adopted && !s.has(i, state.BitLive) {
+			x.From = i
 		}
 	}
 	return x
@@ -182,10 +184,10 @@ func (s *Session) refusalOf(entry Entry) issue {
 // landIssues gives the issues that have waited at the form to the rows that have come.
 func (s *Session) landIssues() {
 	for k := range s.issues {
-		if x := &s.issues[k]; x.source == SourceServer && x.from >= 0 && s.cells[x.from].bits&(bitAsked|bitLive) == bitAsked|bitLive {
-			x.cell, x.from = x.from, -1
+		if x := &s.issues[k]; Source(x.Source) == SourceServer && x.From >= 0 && s.cells[x.From].Bits&(state.BitAsked|state.BitLive) == state.BitAsked|state.BitLive {
+			x.Cell, x.From = x.From, -1
 			s.markIssue(x)
-			s.noteChanged(x.cell)
+			s.noteChanged(x.Cell)
 		}
 	}
 }
@@ -201,16 +203,16 @@ func (s *Session) sentPlace(path string) int32 {
 	if group < 0 {
 		return int32(p.Field)
 	}
-	sent := s.groups[s.form.GroupIndex(group)].sent
+	sent := s.groups[s.form.GroupIndex(group)].Sent
 	if int(p.Row) >= len(sent) {
 		return -1
 	}
-	return s.rows[sent[p.Row]].first + s.form.Offset(p.Field)
+	return s.rows[sent[p.Row]].First + s.form.Offset(p.Field)
 }
 
 func (s *Session) firstServerIssue() form.Place {
 	for i := range s.inOrder() {
-		if s.has(i, bitServerIssue) {
+		if s.has(i, state.BitServerIssue) {
 			p, _ := s.where(i)
 			return p
 		}

@@ -1,6 +1,9 @@
 package lifecycle
 
-import "leanwicket.dev/form"
+import (
+	"leanwicket.dev/form"
+	"leanwicket.dev/internal/state"
+)
 
 // receivedMark remembers that the newest attempt was accepted on a form that
 // creates: the same answers are not sent as a second record.
@@ -85,8 +88,8 @@ func (s *Session) holds(button int32) Holds {
 	add(HoldPrefillMissing, needed && !onItsWay)
 	add(HoldSending, s.activity == ActivitySending || s.activity == ActivityWaiting)
 	add(HoldChecking, len(s.checks) > 0)
-	add(HoldContested, s.tally[classContested] > 0)
-	add(HoldInvalid, s.tally[classInvalid] > 0)
+	add(HoldContested, s.tally[state.ClassContested] > 0)
+	add(HoldInvalid, s.tally[state.ClassInvalid] > 0)
 	add(HoldUnchanged, s.form.Submit.HoldUnchanged && s.dirty() == 0)
 	add(HoldReceived, s.holdsReceived(button))
 	return hs
@@ -109,7 +112,7 @@ func (s *Session) holdsReceived(button int32) bool {
 	for id := range s.form.Fields {
 		i := int32(id)
 		if s.form.GroupOf(form.FieldID(id)) < 0 && s.form.Fields[id].Kind != form.KindRows &&
-			s.effective(i, sideNow) != s.cells[i].sent && !s.countsAsSent(i) {
+			s.effective(i, sideNow) != s.cells[i].Sent && !s.countsAsSent(i) {
 			return false
 		}
 	}
@@ -119,19 +122,19 @@ func (s *Session) holdsReceived(button int32) bool {
 // countsAsSent reports whether a value that differs from the one sent was
 // brought since by a reply or a load.
 func (s *Session) countsAsSent(i int32) bool {
-	return !s.received.cleared && !s.has(i, bitDirty)
+	return !s.received.cleared && !s.has(i, state.BitDirty)
 }
 
 // sameRowsAsSent compares rows by place and values: new rows with the old
 // answers are the same application.
 func (s *Session) sameRowsAsSent(g, head int32) bool {
 	group := &s.groups[g]
-	now := group.now
-	if !s.has(head, bitAsked) {
+	now := group.Now
+	if !s.has(head, state.BitAsked) {
 		now = nil
 	}
 	brought := s.countsAsSent(head)
-	if !brought && len(now) != len(group.sent) {
+	if !brought && len(now) != len(group.Sent) {
 		return false
 	}
 	for k, r := range now {
@@ -140,8 +143,8 @@ func (s *Session) sameRowsAsSent(g, head int32) bool {
 				continue
 			}
 			was := form.Value{}
-			if k < len(group.sent) {
-				was = s.cells[s.rows[group.sent[k]].first+s.form.Offset(s.cells[i].field)].sent
+			if k < len(group.Sent) {
+				was = s.cells[s.rows[group.Sent[k]].First+s.form.Offset(s.cells[i].Field)].Sent
 			}
 			if s.effective(i, sideNow) != was {
 				return false
@@ -178,7 +181,7 @@ func (s *Session) HoldMessage(holds Holds) form.Message {
 	case HoldPrefillMissing:
 		return form.Message{ID: form.MessageBlockedPrefillMissing}
 	case HoldContested:
-		return form.Message{ID: form.MessageBlockedContested, Count: s.tally[classContested]}
+		return form.Message{ID: form.MessageBlockedContested, Count: s.tally[state.ClassContested]}
 	case HoldInvalid:
 		return form.Message{ID: form.MessageBlockedInvalid, Count: s.countIssues()}
 	case HoldUnchanged:
@@ -210,11 +213,11 @@ func (s *Session) conceal() {
 
 // noteRuleIssues notes every field whose issues are shown by policy.
 func (s *Session) noteRuleIssues() {
-	if s.tally[classInvalid] == 0 {
+	if s.tally[state.ClassInvalid] == 0 {
 		return
 	}
 	for i := range s.inOrder() {
-		if s.cells[i].rules != 0 || s.has(i, bitCheckIssue) {
+		if s.cells[i].Rules != 0 || s.has(i, state.BitCheckIssue) {
 			s.noteChanged(i)
 		}
 	}
@@ -230,7 +233,7 @@ func (s *Session) cancel() error {
 		}
 		s.thenHeld()
 	case ActivitySending:
-		s.tries[s.currentTry()-1] = tryCancelled
+		s.tries[s.currentTry()-1] = state.TryCancelled
 		s.emit(Effect{Kind: EffectAbort, Attempt: s.attempt.number, Try: s.currentTry()})
 		s.disarm(TimerSend)
 		s.unsettle(form.Message{ID: form.MessageUnsettled})
@@ -262,7 +265,7 @@ func (s *Session) reset() error {
 	s.newestOutcome = OutcomeOpen
 	s.disarm(TimerSecondClick)
 	s.received = receivedMark{}
-	s.receipt = Receipt{Values: s.receipt.Values[:0]}
+	s.receipt, s.receiptValues = receipt{}, s.receiptValues[:0]
 	s.conceal()
 	s.dropWaiting()
 	if !s.open() {

@@ -69,9 +69,9 @@ func (s *Session) TimerOf(t TimerID) (TimerKind, bool) {
 		}
 	}
 	for k := range s.checks {
-		if s.checks[k].timer == t && s.checks[k].request == 0 {
+		if TimerID(s.checks[k].Timer) == t && s.checks[k].Request == 0 {
 			return TimerCheckDelay, true
-		} else if s.checks[k].timer == t {
+		} else if TimerID(s.checks[k].Timer) == t {
 			return TimerCheck, true
 		}
 	}

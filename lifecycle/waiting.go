@@ -3,14 +3,10 @@ package lifecycle
 import (
 	"slices"
 
+	"leanwicket.dev/internal/state"
+
 	"leanwicket.dev/form"
 )
-
-// waitingAnswer is an answer of a row that was as saved: it waits for the rows.
-type waitingAnswer struct {
-	Kept
-	place form.Place
-}
 
 // awaits reports whether restored answers of a field's group wait for their rows.
 func (s *Session) awaits(id form.FieldID) bool {
@@ -20,13 +16,13 @@ func (s *Session) awaits(id form.FieldID) bool {
 	if group := s.form.GroupOf(id); group >= 0 {
 		id = group
 	}
-	return slices.ContainsFunc(s.waiting, func(v waitingAnswer) bool { return s.form.GroupOf(v.place.Field) == id })
+	return slices.ContainsFunc(s.waiting, func(v state.Waiting) bool { return s.form.GroupOf(v.Place.Field) == id })
 }
 
 // editWaiting replaces an answer that waits for its row; it reports whether there is
 // one at the path.
 func (s *Session) editWaiting(e *Event) bool {
-	k := slices.IndexFunc(s.waiting, func(v waitingAnswer) bool { return v.Path == e.Path })
+	k := slices.IndexFunc(s.waiting, func(v state.Waiting) bool { return v.Path == e.Path })
 	if k < 0 {
 		return false
 	}
@@ -35,7 +31,7 @@ func (s *Session) editWaiting(e *Event) bool {
 	if e.Veiled.Kind == form.ValueVeiled {
 		v.Veiled = e.Veiled
 	}
-	if i, there := s.cellAt(v.place); there { // of a default row, which gives way
+	if i, there := s.cellAt(v.Place); there { // of a default row, which gives way
 		s.dropIssuesOf(i)
 		s.dropCheck(i)
 	}
@@ -51,7 +47,7 @@ func (s *Session) dropWaiting() {
 // meetRestored is the end of being restored: a load or an acceptance has met it.
 func (s *Session) meetRestored() {
 	for i := range s.allCells() {
-		s.unmark(i, bitRestored|bitStays)
+		s.unmark(i, state.BitRestored|state.BitStays)
 	}
 }
 
@@ -67,22 +63,22 @@ func (s *Session) placeWaiting(ask bool) {
 	var placed []int32
 	for k := range waiting {
 		v := &waiting[k]
-		group := s.form.GroupOf(v.place.Field)
+		group := s.form.GroupOf(v.Place.Field)
 		g := s.rowsOf(group)
-		r, isMade := made[form.Place{Field: group, Row: v.place.Row}]
+		r, isMade := made[form.Place{Field: group, Row: v.Place.Row}]
 		switch {
 		case v.Clean: // it follows what has come
 			continue
 		case isMade:
-		case int(v.place.Row) < len(g.base) && s.rowIn(g.base[v.place.Row], inNow):
-			r = g.base[v.place.Row]
-		case v.Veiled.Kind != form.ValueVeiled && s.form.Parse(v.place.Field, v.Raw).Absent():
+		case int(v.Place.Row) < len(g.Base) && s.rowIn(g.Base[v.Place.Row], state.InNow):
+			r = g.Base[v.Place.Row]
+		case v.Veiled.Kind != form.ValueVeiled && s.form.Parse(v.Place.Field, v.Raw).Absent():
 			continue // nothing is lost with it
 		default:
 			r = s.rowForWaiting(group, ask)
-			made[form.Place{Field: group, Row: v.place.Row}] = r
+			made[form.Place{Field: group, Row: v.Place.Row}] = r
 		}
-		i := s.rows[r].first + s.form.Offset(v.place.Field)
+		i := s.rows[r].First + s.form.Offset(v.Place.Field)
 		s.placeAnswer(i, v, ask)
 		placed = append(placed, i)
 	}
@@ -97,28 +93,28 @@ func (s *Session) placeWaiting(ask bool) {
 func (s *Session) rowForWaiting(group form.FieldID, ask bool) int32 {
 	head, g := int32(group), s.rowsOf(group)
 	r := s.blankRow(group)
-	g.now = append(g.now, r)
-	s.indexRows(g.now, inNow)
+	g.Now = append(g.Now, r)
+	state.Index(s.rows, g.Now, state.InNow)
 	s.enliven(r)
-	s.mark(head, bitTouched|bitTyped)
+	s.mark(head, state.BitTouched|state.BitTyped)
 	s.noteChanged(head)
 	if ask {
-		s.mark(head, bitContested)
+		s.mark(head, state.BitContested)
 	}
 	return r
 }
 
-func (s *Session) placeAnswer(i int32, v *waitingAnswer, ask bool) {
-	incoming := s.cells[i].baseline
-	placed := v.Kept
+func (s *Session) placeAnswer(i int32, v *state.Waiting, ask bool) {
+	incoming := s.cells[i].Baseline
+	placed := Kept(v.Kept)
 	placed.Baseline = incoming
 	s.takeKept(i, &placed)
-	s.unmark(i, bitRestored|bitStays)
-	if c := &s.cells[i]; s.unsettled() && s.has(i, bitSent) && c.value != c.sent {
-		s.mark(i, bitEdited)
+	s.unmark(i, state.BitRestored|state.BitStays)
+	if c := &s.cells[i]; s.unsettled() && s.has(i, state.BitSent) && c.Value != c.Sent {
+		s.mark(i, state.BitEdited)
 	}
 	if ask && s.inBaseline(i) && incoming != v.Baseline && !s.wasSent(i, incoming) {
-		s.cells[i].bits |= bitMeets
+		s.cells[i].Bits |= state.BitMeets
 	}
 }
 
@@ -127,7 +123,7 @@ func (s *Session) placeAnswer(i int32, v *waitingAnswer, ask bool) {
 func (s *Session) Waiting() []Kept {
 	list := make([]Kept, len(s.waiting))
 	for k := range s.waiting {
-		list[k] = s.waiting[k].Kept
+		list[k] = Kept(s.waiting[k].Kept)
 	}
 	return list
 }

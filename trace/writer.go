@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/state"
 	"leanwicket.dev/lifecycle"
 )
 
@@ -84,7 +85,7 @@ func outcomeWord(err error) string {
 func hex(n uint64) string { return strconv.FormatUint(n, 16) }
 
 func (w *Writer) fingerprint() string {
-	w.state = w.session.AppendVeiled(w.state[:0], w.token)
+	w.state = state.AppendRedacted(w.state[:0], w.session, w.form, w.token)
 	h := fnv.New64a()
 	h.Write(w.state)
 	return hex(h.Sum64())

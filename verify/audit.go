@@ -12,8 +12,8 @@ import (
 	"leanwicket.dev/lifecycle"
 )
 
-// auditor compares what can follow a state as it was reached with what can follow its normal
-// form. What is left out of a normal form must make no difference: else a walk could miss a
+// auditor compares what can follow a state as it was reached with what can follow its
+// canonical state. What is left out of that must make no difference: else a walk could miss a
 // fault of the core.
 type auditor struct {
 	mover        *mover
@@ -79,7 +79,7 @@ func (a *auditor) before(w *world) {
 	a.raw.watch.BeforeAny()
 }
 
-// beforeAll keeps a world as it was begun. Its normal form has requests that were answered, as any
+// beforeAll keeps a world as it was begun. Its canonical state has requests that were answered, as any
 // has, and so it gets some.
 func (a *auditor) beforeAll(w *world) {
 	a.before(w)
@@ -90,7 +90,7 @@ func (a *auditor) beforeAll(w *world) {
 	}
 }
 
-// after compares it with its normal form, packed. It says what makes a difference; empty:
+// after compares it with its canonical state, packed. It says what makes a difference; empty:
 // nothing does.
 func (a *auditor) after(packed []byte) string {
 	a.normal.unpack(packed, a.packer, &a.mover.options)
@@ -114,7 +114,7 @@ func (a *auditor) after(packed []byte) string {
 			}
 		})
 	}
-	return difference[0] + "; in the normal form " + difference[1]
+	return difference[0] + "; in the canonical state " + difference[1]
 }
 
 // follow tells of each thing that can happen in a world, and what comes of it. The marks of what
@@ -173,7 +173,7 @@ func (a *auditor) hashOf(w *world, c consequence) uint64 {
 const unseen = lifecycle.Holds(lifecycle.HoldReceived)
 
 // lookAt adds what a session would say now. A fault of the core can carry it from step to step
-// beside what a normal form has, so that no single step shows it.
+// beside what a canonical state has, so that no single step shows it.
 func lookAt(h *maphash.Hash, s *lifecycle.Session) {
 	for _, button := range s.Form().Buttons {
 		number(h, int(s.Holds(button)&^unseen))
@@ -221,7 +221,7 @@ func flag(h *maphash.Hash, flags ...bool) {
 	}
 }
 
-// nameOf names a move without the numbers of requests, timers and tries, which a normal form
+// nameOf names a move without the numbers of requests, timers and tries, which a canonical state
 // gives anew.
 func (a *auditor) nameOf(w *world, m *move) string {
 	e := &m.event

@@ -12,7 +12,7 @@ import (
 	"leanwicket.dev/verify"
 )
 
-// Whatever follows a state as it was reached follows its normal form as well: after each step of
+// Whatever follows a state as it was reached follows its canonical state as well: after each step of
 // any session of any form, and of walks over the forms of the harbour.
 func TestWhatIsLeftOutMakesNoDifference(t *testing.T) {
 	long(t)

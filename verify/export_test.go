@@ -9,7 +9,7 @@ import (
 // AuditAll has each step of a walk audited.
 func AuditAll(o *Options) { o.auditAll = true }
 
-// AuditSession takes a session through normal forms, by moves that are chosen out of so many, and
+// AuditSession takes a session through canonical states, by moves that are chosen out of so many, and
 // audits each step. It says what makes a difference; empty means that nothing does.
 func AuditSession(declared *form.Form, o Options, steps int, choose func(of int) int) (audited int, difference string, err error) {
 	o = o.withDefaults(declared)

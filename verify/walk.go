@@ -24,7 +24,7 @@ type Result struct {
 	Transitions int
 	Depth       int
 	Bytes       int    // memory of the walk
-	Audited     int    // steps whose normal form was compared with what it stands for
+	Audited     int    // steps whose canonical state was compared with what it stands for
 	Differs     string // what an audit has found a reduction to change; empty means nothing
 	Unfinished  string // why not every state within the bounds was reached; empty means that every one was
 	Breaches    []Breach

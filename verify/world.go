@@ -6,6 +6,7 @@ import (
 
 	"leanwicket.dev/form"
 	"leanwicket.dev/guarantee"
+	"leanwicket.dev/internal/canonical"
 	"leanwicket.dev/lifecycle"
 )
 
@@ -24,7 +25,7 @@ type world struct {
 }
 
 // outgoing are the requests of one kind: the newest, and one that was answered or given up,
-// whose answer is stale. In a state that was kept [lifecycle.SpentRequest] stands for each.
+// whose answer is stale. In a state that was kept [canonical.SpentRequest] stands for each.
 type outgoing struct{ newest, spent lifecycle.RequestID }
 
 // goesOut is a request that is sent: the one before it is spent.
@@ -46,7 +47,7 @@ func open(form *form.Form) *world {
 
 // packer packs the worlds of a walk.
 func (m *mover) packer() *guarantee.Packer {
-	return guarantee.NewPacker(m.form, lifecycle.PackOptions{Whole: m.options.Whole, Alike: m.alike(), Brings: m.brings()})
+	return guarantee.NewPacker(m.form, canonical.Options{Whole: m.options.Whole, Alike: m.alike(), Brings: m.brings()})
 }
 
 // begin opens a world, up to where the walk begins.
@@ -143,11 +144,11 @@ func (w *world) counted(o *Options) [3]counted {
 	return [...]counted{{o.Attempts, &w.attempts}, {o.Tries, &w.sent}, {o.Loads, &w.loads}}
 }
 
-// pack appends the state, packed: the world is in its normal form then. What is
+// pack appends the state, packed: the world is in its canonical state then. What is
 // counted is part of it only where it is limited. Of a count all that is asked is whether its limit
 // is reached, and sendings count until an attempt is settled.
 func (w *world) pack(to []byte, p *guarantee.Packer, o *Options) []byte {
-	ahead := lifecycle.Ahead{}
+	ahead := canonical.Ahead{}
 	if !o.Whole {
 		if w.session.Attempt().Outcome != lifecycle.OutcomeOpen {
 			w.sent = 0
@@ -157,7 +158,7 @@ func (w *world) pack(to []byte, p *guarantee.Packer, o *Options) []byte {
 				*c.count = min(*c.count, c.limit)
 			}
 		}
-		ahead = lifecycle.Ahead{NoAttempt: !under(o.Attempts, w.attempts), NoTry: !under(o.Tries, w.sent)}
+		ahead = canonical.Ahead{NoAttempt: !under(o.Attempts, w.attempts), NoTry: !under(o.Tries, w.sent)}
 	}
 	for _, c := range w.counted(o) {
 		if c.limit > 0 {
@@ -178,6 +179,6 @@ func (w *world) unpack(packed []byte, p *guarantee.Packer, o *Options) {
 	}
 	p.Unpack(packed, w.watch)
 	w.session = w.watch.Session()
-	w.load, w.check = outgoing{spent: lifecycle.SpentRequest}, outgoing{spent: lifecycle.SpentRequest}
+	w.load, w.check = outgoing{spent: canonical.SpentRequest}, outgoing{spent: canonical.SpentRequest}
 	w.watch.BeforeAny()
 }

@@ -36,7 +36,7 @@ func (c *Codec) Reads() bool { return c.reads }
 func (c *Codec) Written() []byte { return c.written }
 
 // Number visits a whole number: most are a byte, as [binary.AppendVarint] writes it.
-func Number[T ~int | ~int32 | ~int64 | ~uint8 | ~uint32](c *Codec, n *T) {
+func Number[T ~int | ~int32 | ~int64 | ~uint8 | ~uint16 | ~uint32](c *Codec, n *T) {
 	if !c.reads {
 		if *n < 64 && *n >= 0 {
 			c.written = append(c.written, byte(*n)<<1)
@@ -53,6 +53,42 @@ func Number[T ~int | ~int32 | ~int64 | ~uint8 | ~uint32](c *Codec, n *T) {
 	long, size := binary.Varint([]byte(c.rest[:min(len(c.rest), binary.MaxVarintLen64)]))
 	c.rest = c.rest[size:]
 	*n = T(long)
+}
+
+// Numbers visits numbers, of which most are a byte, as Number does.
+func (c *Codec) Numbers(ns []int64) {
+	if c.reads {
+		for k := range ns {
+			Number(c, &ns[k])
+		}
+		return
+	}
+	for _, n := range ns {
+		if uint64(n) < 64 {
+			c.written = append(c.written, byte(n)<<1)
+		} else {
+			c.written = binary.AppendVarint(c.written, n)
+		}
+	}
+}
+
+// Length visits the length of a list: it is what was written, where the codec reads.
+func (c *Codec) Length(n int) int {
+	if !c.reads {
+		if n < 64 {
+			c.written = append(c.written, byte(n)<<1)
+		} else {
+			c.written = binary.AppendVarint(c.written, int64(n))
+		}
+		return n
+	}
+	if b := c.rest[0]; b < 0x80 {
+		c.rest = c.rest[1:]
+		return int(b >> 1)
+	}
+	long, size := binary.Varint([]byte(c.rest[:min(len(c.rest), binary.MaxVarintLen64)]))
+	c.rest = c.rest[size:]
+	return int(long)
 }
 
 // Flags visits at most eight facts, which are a byte.
@@ -75,8 +111,7 @@ func (c *Codec) Flags(facts ...*bool) {
 
 // Text visits a text.
 func (c *Codec) Text(text *string) {
-	n := len(*text)
-	Number(c, &n)
+	n := c.Length(len(*text))
 	if c.reads {
 		*text, c.rest = c.rest[:n], c.rest[n:]
 		return
@@ -96,8 +131,7 @@ func (c *Codec) Bytes(bytes []byte) {
 // List visits a list, element by element. What is read stands in the list's own memory,
 // as far as it goes.
 func List[T any](c *Codec, list *[]T, visit func(*Codec, *T)) {
-	n := len(*list)
-	Number(c, &n)
+	n := c.Length(len(*list))
 	if c.reads {
 		*list = (*list)[:0]
 		for range n {
