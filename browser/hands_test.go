@@ -9,6 +9,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 	"sync/atomic"
 	"testing"
@@ -20,7 +21,11 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 
+	"leanwicket.dev/declare"
+	"leanwicket.dev/harbour"
 	"leanwicket.dev/internal/chromiumtest"
+	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/trace"
 )
 
 // value is what a control holds.
@@ -236,8 +241,20 @@ func TestReadAloud(t *testing.T) {
 	b.do(chromedp.Click(chromedp.CSS(`[name="terms"]`)))
 	b.apply()
 	b.becomes("accepted", state)
-	says := b.js(`leanwicket.trace(document.forms[0]).split("\n").flatMap(l => l ? JSON.parse(l).effects.filter(e => e.startsWith("say ")) : []).length`)
-	require.Equal(t, says, b.js(`heard.length`), b.js(`heard.join("\n")`))
+	says := 0
+	record, err := trace.Read(strings.NewReader(b.js(`leanwicket.trace(document.forms[0])`)))
+	require.NoError(t, err)
+	source, err := declare.OpenFS(harbour.Files(), "mooring.form.yaml")
+	require.NoError(t, err)
+	_, err = trace.Replay(source.Form, record, trace.Observer{After: func(_ time.Duration, s lifecycle.Step) {
+		for _, effect := range s.Effects {
+			if effect.Kind == lifecycle.EffectSay {
+				says++
+			}
+		}
+	}})
+	require.NoError(t, err)
+	require.Equal(t, strconv.Itoa(says), b.js(`heard.length`), b.js(`heard.join("\n")`))
 	require.Equal(t, "Your application has been received. /permits/P-0001", b.js(`heard.at(-1)`))
 }
 

@@ -54,17 +54,34 @@ type Options struct {
 	Given map[string]string
 	// Kept is what an earlier page kept; nil means nothing.
 	Kept *lifecycle.Restored
-	// Trace takes the record of the session; nil means none.
-	Trace io.Writer
-	// Watch checks the guarantees after each step: [Guarantees] makes one. Where it is nil
-	// they are not checked.
-	Watch func(*lifecycle.Session, []lifecycle.Effect) lifecycle.Watcher
+	// Watch looks at each step: [Guarantees] and [Trace] each make a Watch.
+	Watch []Watch
 }
 
-// Guarantees makes a Watch for [Options] that checks all guarantees, and tells each that a step
-// broke. A program that does not call it does not carry the judge, nor its size.
-func Guarantees(broken func(guarantee.Breach)) func(*lifecycle.Session, []lifecycle.Effect) lifecycle.Watcher {
-	return func(s *lifecycle.Session, opening []lifecycle.Effect) lifecycle.Watcher {
+// Watch makes a watcher of a session that has just been opened, with the effects of the opening
+// and the time since then.
+type Watch func(s *lifecycle.Session, opening []lifecycle.Effect, since func() time.Duration) lifecycle.Watcher
+
+// Trace makes a Watch that writes the record of the session. An error of writing stops nobody's
+// work.
+func Trace(out io.Writer) Watch {
+	return func(s *lifecycle.Session, opening []lifecycle.Effect, since func() time.Duration) lifecycle.Watcher {
+		return recorded{trace.NewWriter(out, s, opening), since}
+	}
+}
+
+type recorded struct {
+	*trace.Writer
+	since func() time.Duration
+}
+
+func (recorded) Before(lifecycle.Event) {}
+
+func (r recorded) After(s lifecycle.Step) { _ = r.Step(r.since(), s) }
+
+// Guarantees makes a Watch that checks all guarantees, and tells each that a step broke. A program that does not call it does not carry the judge, nor its size.
+func Guarantees(broken func(guarantee.Breach)) Watch {
+	return func(s *lifecycle.Session, opening []lifecycle.Effect, _ func() time.Duration) lifecycle.Watcher {
 		return told{guarantee.NewWatch(s, opening), broken}
 	}
 }
@@ -91,7 +108,6 @@ type Runner struct {
 	mu       sync.Mutex
 	session  *lifecycle.Session
 	watchers []lifecycle.Watcher // those that look at each step
-	trace    *trace.Writer
 	begun    time.Duration
 	closed   bool
 	kept     bool // something was kept, perhaps by an earlier page
@@ -117,11 +133,8 @@ func New(form *form.Form, o Options) *Runner {
 	session, opening := lifecycle.Open(form, o.Seed)
 	opening = slices.Clone(opening)
 	r := &Runner{o: o, session: session, timers: map[lifecycle.TimerID]func(){}, out: map[call]func(){}, begun: o.Clock.Now(), kept: true}
-	if o.Trace != nil {
-		r.trace = trace.NewWriter(o.Trace, session, opening)
-	}
-	if o.Watch != nil {
-		r.watchers = append(r.watchers, o.Watch(session, opening))
+	for _, watch := range o.Watch {
+		r.watchers = append(r.watchers, watch(session, opening, r.since))
 	}
 	r.mu.Lock()
 	r.carryOut(opening)
@@ -132,6 +145,9 @@ func New(form *form.Form, o Options) *Runner {
 	}
 	return r
 }
+
+// since is the time since the opening.
+func (r *Runner) since() time.Duration { return r.o.Clock.Now() - r.begun }
 
 // Apply gives the session an event. It returns the error of [lifecycle.Session.Apply], or
 // ErrClosed.
@@ -157,9 +173,6 @@ func (r *Runner) step(e lifecycle.Event) (lifecycle.Step, error) {
 		return lifecycle.Step{}, ErrClosed
 	}
 	step := lifecycle.Drive(r.session, e, r.watchers...)
-	if r.trace != nil {
-		_ = r.trace.Step(r.o.Clock.Now()-r.begun, step) // a record that cannot be written stops nobody's work
-	}
 	step.Effects = slices.Clone(step.Effects)
 	for k := range step.Effects {
 		step.Effects[k].Values = slices.Clone(step.Effects[k].Values)

@@ -69,8 +69,8 @@ func TestOneSave(t *testing.T) {
 		var record bytes.Buffer
 		vessel := openForm(t, "vessel.form.yaml")
 		r := runner.New(vessel, runner.Options{
-			Transport: b, Seed: lifecycle.Seed{1}, Trace: &record, Keep: func(k *lifecycle.Restored, _ bool) { kept = k },
-			Watch: runner.Guarantees(func(b guarantee.Breach) { t.Error(b) }),
+			Transport: b, Seed: lifecycle.Seed{1}, Keep: func(k *lifecycle.Restored, _ bool) { kept = k },
+			Watch: []runner.Watch{runner.Trace(&record), runner.Guarantees(func(b guarantee.Breach) { t.Error(b) })},
 		})
 		time.Sleep(200 * time.Millisecond)
 		require.NoError(t, r.Apply(lifecycle.Edit("name", "Heron")))
@@ -169,7 +169,7 @@ func TestManyAtOnce(t *testing.T) {
 			}}
 			var record bytes.Buffer
 			r := runner.New(f, runner.Options{
-				Transport: b, Seed: lifecycle.Seed{byte(seed)}, Trace: &record, Watch: runner.Guarantees(func(b guarantee.Breach) { t.Error(b) }),
+				Transport: b, Seed: lifecycle.Seed{byte(seed)}, Watch: []runner.Watch{runner.Trace(&record), runner.Guarantees(func(b guarantee.Breach) { t.Error(b) })},
 				Observe: func(s lifecycle.Step) { submissionOf(s) }, Keep: func(*lifecycle.Restored, bool) {},
 			})
 			edits, _ := declare.Fill(f)

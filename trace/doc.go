@@ -6,6 +6,8 @@
 // A private value is written as a token and the codes that it caused, and
 // fingerprints are taken over tokens, so that nothing of it can be found.
 //
+// A page, whose core is small, writes the events alone: see [NewEvents].
+//
 //	w := trace.NewWriter(out, session, opening)
 //	w.Step(at, lifecycle.Drive(session, event))
 //

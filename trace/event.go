@@ -58,7 +58,7 @@ func parseValue(s string) (v form.Value, ok bool) {
 }
 
 // event writes an event, with what is private in it veiled.
-func (w *Writer) event(e *lifecycle.Event) []byte {
+func (w *Events) event(e *lifecycle.Event) []byte {
 	var o object
 	o.str("kind", e.Kind.String())
 	o.str("path", e.Path)
@@ -110,7 +110,7 @@ func (w *Writer) event(e *lifecycle.Event) []byte {
 	return o.end()
 }
 
-func (w *Writer) answers(answers []form.Answer) []byte {
+func (w *Events) answers(answers []form.Answer) []byte {
 	items := make([][]byte, len(answers))
 	for k, a := range answers {
 		v := a.Value
@@ -126,7 +126,7 @@ func (w *Writer) answers(answers []form.Answer) []byte {
 	return array(items)
 }
 
-func (w *Writer) entries(entries []lifecycle.Entry) []byte {
+func (w *Events) entries(entries []lifecycle.Entry) []byte {
 	items := make([][]byte, len(entries))
 	for k, e := range entries {
 		text := w.words(e.Text)
@@ -138,7 +138,7 @@ func (w *Writer) entries(entries []lifecycle.Entry) []byte {
 	return array(items)
 }
 
-func (w *Writer) reply(r *lifecycle.Reply) []byte {
+func (w *Events) reply(r *lifecycle.Reply) []byte {
 	var o object
 	o.str("kind", r.Kind.String())
 	if len(r.Entries) > 0 {

@@ -16,7 +16,7 @@ import (
 // form's name and fingerprint. It has no private value: lifecycle.Session.Kept leaves those
 // out.
 func AppendKept(to []byte, form *form.Form, r *lifecycle.Restored) []byte {
-	w := &Writer{form: form}
+	w := &Events{form: form}
 	var o object
 	o.str("form", form.Name)
 	o.str("fingerprint", hex(form.Fingerprint()))
@@ -105,7 +105,7 @@ func LeftOut(form *form.Form, kept *lifecycle.Restored) (list []lifecycle.Kept) 
 	return list
 }
 
-func (w *Writer) kept(r *lifecycle.Restored) []byte {
+func (w *Events) kept(r *lifecycle.Restored) []byte {
 	var o object
 	o.raw("values", w.keptAnswers(r.Values))
 	if len(r.Groups) > 0 {
@@ -126,7 +126,7 @@ func (w *Writer) kept(r *lifecycle.Restored) []byte {
 	return o.end()
 }
 
-func (w *Writer) keptAnswers(answers []lifecycle.Kept) []byte {
+func (w *Events) keptAnswers(answers []lifecycle.Kept) []byte {
 	items := make([][]byte, len(answers))
 	for k, v := range answers {
 		raw, over := "r"+v.Raw, v.Baseline
@@ -142,7 +142,7 @@ func (w *Writer) keptAnswers(answers []lifecycle.Kept) []byte {
 	return array(items)
 }
 
-func (w *Writer) keptGroup(g *lifecycle.KeptGroup) []byte {
+func (w *Events) keptGroup(g *lifecycle.KeptGroup) []byte {
 	var o object
 	o.str("path", g.Path)
 	rows := make([][]byte, len(g.Rows))

@@ -25,14 +25,14 @@ type page struct {
 	next    int // names timers and requests
 	timers  map[int]func()
 	answers map[int]func(replies.Received)
-	seed    lifecycle.Seed
 	events  []happening
 }
 
-// happening is an event and when it was.
+// happening is an event, when it was, and what it came to.
 type happening struct {
 	at    time.Duration
 	event lifecycle.Event
+	came  error
 }
 
 // protocol names what the script and the core say to each other. It is another one in the
@@ -101,9 +101,8 @@ func (p *page) open(seed, mark, kept, given, markup string) {
 	p.begun = p.now
 	o := runner.Options{Transport: p.number, Clock: p.number, Observe: p.observe, Keep: p.keep, KeepLater: true, Given: values}
 	if key, ok := lifecycle.ParseKey(seed); ok {
-		p.seed = lifecycle.Seed(key)
+		o.Seed = lifecycle.Seed(key)
 	}
-	o.Seed = p.seed
 	lost := mark == "!"
 	if kept != "" {
 		earlier, unrepeatable, err := trace.ReadKept(f, kept)
@@ -141,14 +140,14 @@ func (p *page) defaults(markup string) (answers []form.Answer) {
 	return answers
 }
 
-// trace is the record of the session. It is made when somebody asks: the
-// fingerprint of a large form's state is too much for each key.
+// trace is the record of the session. It has events and times: whoever replays it gets effects
+// and states.
 func (p *page) trace() string {
 	var text strings.Builder
-	s, opening := lifecycle.Open(p.form, p.seed)
-	w := trace.NewWriter(&text, s, opening)
-	for _, h := range p.events {
-		_ = w.Step(h.at, lifecycle.Drive(s, h.event)) // a text takes everything
+	w := trace.NewEvents(&text, p.form)
+	for k := range p.events {
+		h := &p.events[k]
+		_ = w.Event(h.at, &h.event, h.came) // a text takes everything
 	}
 	return text.String()
 }
@@ -270,7 +269,7 @@ const mostEvents = 10_000
 // observe tells the script what a step changed.
 func (p *page) observe(s lifecycle.Step) {
 	if p.opened && len(p.events) < mostEvents { // the first step has no event
-		p.events = append(p.events, happening{p.now - p.begun, s.Event})
+		p.events = append(p.events, happening{p.now - p.begun, s.Event, s.Err})
 	}
 	p.opened = true
 	if p.runner != nil { // of the opening everything is told
