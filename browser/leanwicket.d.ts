@@ -11,55 +11,73 @@ export type Hold =
 
 /** One thing that is wrong. */
 export interface Issue {
+  // From the table: each issues
+  /** Where it comes from. */
   readonly source: "rule" | "check" | "server"
+  /** What is wrong, as a word. */
   readonly code: string
-  readonly text: string
   /** Whether it is the moment to show it. */
   readonly shown: boolean
+  /** The same in words. */
+  readonly text: string
+  // Until here.
 }
 
 /** One of the answers of a choice. */
 export interface Choice {
-  readonly value: string | number | boolean
+  // From the table: each declared
   /** What the control has as its value. */
   readonly raw: string
+  /** What the applicant reads. */
   readonly label: string
+  // Until here.
+  readonly value: string | number | boolean
 }
 
 export type Answer = string | number | boolean | readonly (string | number | boolean)[] | undefined
 
 /** A field, or a repeated group, as it is. */
 export interface Field {
-  /** vessel/name, crew, crew/0/name */
-  readonly path: string
-  /** The same as long as it is the same field, wherever its row moves. */
-  readonly key: string
+  // From the table: declared, field
+  /** What its answers are. */
   readonly kind: "text" | "number" | "integer" | "boolean" | "date" | "time" | "date-time" | "choice" | "choices" | "file" | "rows"
-  readonly label: string
-  readonly unit: string
-  readonly help: string
-  readonly placeholder: string
-  readonly autocomplete: string
-  readonly options: readonly Choice[]
   /** Whether it always has to be answered. */
   readonly required: boolean
   /** Whether it is kept out of drafts and traces. */
   readonly private: boolean
-  /** The text of its control: of several choices one a line, of a box "true" or nothing. */
-  readonly raw: string
-  /** The answer; undefined: none, or none that can be read. Of a group the number of its rows. */
-  readonly value: Answer
-  readonly issues: readonly Issue[]
+  /** What it is called. */
+  readonly label: string
+  /** The unit of a number. */
+  readonly unit: string
+  /** A hint below the control. */
+  readonly help: string
+  /** An example in the empty control. */
+  readonly placeholder: string
+  /** What the browser may fill in (HTML, section 4.10.18.7). */
+  readonly autocomplete: string
+  /** vessel/name, crew, crew/0/name */
+  readonly path: string
+  /** The same as long as it is the same field, wherever its row moves. */
+  readonly key: string
   /** Whether it is asked: what is not asked is not shown, and not sent. */
   readonly asked: boolean
   /** Whether it differs from what is saved. */
   readonly dirty: boolean
+  /** Whether the applicant has left it. */
   readonly touched: boolean
+  /** Whether its check is on its way. */
   readonly checking: boolean
   /** Whether the applicant has to choose between raw and saved: session.resolve. */
   readonly contested: boolean
+  /** The text of its control: of several choices one a line, of a box "true" or nothing. Of a group the number of its rows. */
+  readonly raw: string
   /** Of a contested field what was saved meanwhile, as a person reads it. */
   readonly saved: string | undefined
+  // Until here.
+  readonly options: readonly Choice[]
+  /** The answer; undefined: none, or none that can be read. Of a group the number of its rows. */
+  readonly value: Answer
+  readonly issues: readonly Issue[]
   /** Of a group. */
   readonly rows?: readonly Row[]
 }
@@ -75,22 +93,28 @@ export interface Row {
 
 /** A submit button. */
 export interface Button {
+  // From the table: button
+  /** Its declared name. */
   readonly name: string
   /** Why it would not send now; pressed all the same, it says so. */
   readonly holds: readonly Hold[]
   /** The same in words. */
   readonly why: string
+  // Until here.
 }
 
 /** What was said last. */
 export interface Said {
-  readonly text: string
+  // From the table: say
   /** How urgently, as in ARIA live regions. */
   readonly level: "polite" | "assertive"
+  /** What is said. */
+  readonly text: string
   /** What it is about: what is wrong, what was received, what is not known; or none of these. */
   readonly about: "wrong" | "good" | "unsure" | ""
   /** Until when it matters: the applicant acts, or the prefill or the submission is in another state. */
   readonly until: "act" | "prefill" | "submission"
+  // Until here.
   /** How many there have been. */
   readonly count: number
 }
@@ -102,35 +126,62 @@ export interface Said {
 export interface Snapshot {
   readonly form: string
   readonly title: string
+  // From the table: status
+  /** The state of the submission. */
   readonly submission: Submission
-  /** In words, what is under way: loading, checking or sending; else nothing. */
-  readonly pending: string
+  /** How far the loading of the saved answers has come. */
+  readonly prefill: "none" | "loading" | "ready" | "failed"
+  /** Whether the applicant is going away. */
+  readonly leaving: "present" | "asking" | "departing" | "gone"
+  /** Whether anything differs from what is saved. */
+  readonly unsaved: boolean
+  /** Whether leaving would be asked about. */
+  readonly guarded: boolean
+  /** Whether a submission is under way. */
   readonly busy: boolean
   /** Whether no field takes an edit now. */
   readonly locked: boolean
-  readonly prefill: "none" | "loading" | "ready" | "failed"
-  readonly leaving: "present" | "asking" | "departing" | "gone"
+  /** In words, what is under way: loading, checking or sending; else nothing. */
+  readonly pending: string
+  /** Where what was received can be seen. */
+  readonly receipt: string | undefined
+  // Until here.
   /** The question at leaving, while it stands: session.answer. */
-  readonly question: { readonly reason: "unsaved" | "sending" | "unsettled"; readonly to: string } | undefined
+  readonly question: Question | undefined
   readonly buttons: readonly Button[]
   /** In the form's order; the fields in rows are in their group's rows. */
   readonly fields: readonly Field[]
   /** What is wrong with the form as a whole. */
   readonly issues: readonly Issue[]
   readonly said: Said | undefined
-  /** Where what was received can be seen. */
-  readonly receipt: string | undefined
-  readonly unsaved: boolean
-  /** Whether leaving would be asked about. */
-  readonly guarded: boolean
   /** What was typed on an earlier page, at fields that this version of the form does not have: to be copied. */
-  readonly leftOut: readonly { readonly path: string; readonly raw: string }[]
+  readonly leftOut: readonly LeftOut[]
   /** What this tab had typed on an earlier page, and is back; until it is saved or taken back. */
   readonly draft: Draft | undefined
   /** What tabs left that were closed, the newest first: session.takeOver, session.discard. */
   readonly offered: readonly Draft[]
   /** Whether the browser keeps what is typed: its stores can be full, or closed to the site. */
   readonly keeps: boolean
+}
+
+/** The question at leaving. */
+export interface Question {
+  // From the table: ask
+  /** What would be lost. */
+  readonly reason: "unsaved" | "sending" | "unsettled"
+  /** Where the applicant wants to go. */
+  readonly to: string
+  // Until here.
+}
+
+/** What was typed on an earlier page, at a field that the form does not have any more. */
+export interface LeftOut {
+  // From the table: left out
+  /** Where it was typed. */
+  readonly path: string
+  /** What was typed. */
+  readonly raw: string
+  // Until here.
 }
 
 /** What was typed and not sent, kept beyond its page. */
@@ -153,9 +204,14 @@ export interface Change {
 
 /** A request that a session makes. */
 export interface SessionRequest {
-  kind: "load" | "check" | "send"
-  method: string
-  url: string
+  // From the table: fetch
+  /** What it is for. */
+  readonly kind: "load" | "check" | "send"
+  /** Its method. */
+  readonly method: string
+  /** Its address. */
+  readonly url: string
+  // Until here.
 }
 
 export interface OpenOptions {
@@ -179,6 +235,16 @@ export interface OpenOptions {
   core?: URL | string
 }
 
+/** How the applicant has left. */
+export interface Left {
+  // From the table: leave
+  /** Where the applicant goes. */
+  readonly to: string
+  /** How the page is left. */
+  readonly kind: "inside" | "unload"
+  // Until here.
+}
+
 /** The events of a session. */
 export interface SessionEvents {
   /** The submission is in another state. */
@@ -186,13 +252,13 @@ export interface SessionEvents {
   /** A submit was held, and why. */
   held: CustomEvent<{ said: string; holds: Hold[] }>
   /** Leaving has to be asked about. */
-  question: CustomEvent<{ reason: "unsaved" | "sending" | "unsettled"; to: string }>
+  question: CustomEvent<Question>
   /** Something has to be said to a screen reader that everybody else sees, such as a row that was added. */
   announced: CustomEvent<string>
   /** The focus belongs to the field with this path; empty: to the summary of the form. */
   focus: CustomEvent<string>
   /** Nothing more is lost by leaving. */
-  left: CustomEvent<{ to: string; kind: "inside" | "unload" }>
+  left: CustomEvent<Left>
   /** After an acceptance the form declares that the applicant goes on to this url. */
   navigate: CustomEvent<string>
   /** The core has failed, and the session has ended. */
@@ -281,11 +347,22 @@ export interface Leanwicket {
   /** Opens a session without a form on the page. */
   open(source: URL | string | Uint8Array, options?: OpenOptions): Promise<Session>
   /** Tells the session what the applicant did, as if by a control. */
-  tell(form: HTMLFormElement, what: "refresh" | "retry" | "cancel" | "reset"): void
-  tell(form: HTMLFormElement, what: "submit", button: string): void
+  // From the table: events
   tell(form: HTMLFormElement, what: "edit", path: string, raw: string): void
-  tell(form: HTMLFormElement, what: "add" | "remove", path: string): void
-  tell(form: HTMLFormElement, what: "move", row: string, to: string): void
+  tell(form: HTMLFormElement, what: "blur", path: string): void
+  tell(form: HTMLFormElement, what: "submit", button: string): void
+  tell(form: HTMLFormElement, what: "cancel"): void
+  tell(form: HTMLFormElement, what: "retry"): void
+  tell(form: HTMLFormElement, what: "reset"): void
+  tell(form: HTMLFormElement, what: "refresh"): void
+  tell(form: HTMLFormElement, what: "add row", group: string): void
+  tell(form: HTMLFormElement, what: "remove row", row: string): void
+  tell(form: HTMLFormElement, what: "move row", row: string, to: string): void
+  tell(form: HTMLFormElement, what: "resolve", path: string, choice: string): void
+  tell(form: HTMLFormElement, what: "leave asked", to: string, kind: string): void
+  tell(form: HTMLFormElement, what: "leave answered", answer: string): void
+  tell(form: HTMLFormElement, what: "returned"): void
+  // Until here.
   /** The record of the session so far: leanwicket replay and leanwicket draw read it. */
   trace(form: HTMLFormElement): string | undefined
 }

@@ -312,7 +312,7 @@ func (b *tab) happens(server *backend, x step) {
 			click(`button[name=leanwicket-move][value="` + e.Path + `"]`)
 			return
 		}
-		b.js(`leanwicket.tell(document.forms[0], "move", "` + e.Path + `", "` + e.To + `")`)
+		b.js(`leanwicket.tell(document.forms[0], "move row", "` + e.Path + `", "` + e.To + `")`)
 	default:
 		require.NotEmpty(b.t, x.answer, e.Kind.String())
 		before := b.js(`leanwicket.trace(document.forms[0]).split("\n").length`)

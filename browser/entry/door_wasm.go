@@ -7,8 +7,8 @@ import (
 
 // The door of the core. The script asks for room, writes there what it tells, and calls; what
 // it gets is the address of a text, behind its length. Lengths are of four bytes, the lowest
-// first. What is told are six texts, one after the other, behind their six lengths: what
-// happened, four texts, and the compiled form.
+// first. What is told are parts, one after the other, behind their number and their lengths:
+// what happened, the texts of the table, and last bytes.
 
 var said, answered []byte
 
@@ -20,14 +20,15 @@ func room(bytes int32) unsafe.Pointer {
 
 //go:wasmexport call
 func call(page int32, ms float64) unsafe.Pointer {
-	var texts [6]string
-	rest := said[4*len(texts):]
-	for k := range texts {
-		n := binary.LittleEndian.Uint32(said[4*k:])
-		texts[k] = string(rest[:n])
-		rest = rest[n:]
+	n := int(binary.LittleEndian.Uint32(said))
+	rest := said[4+4*n:]
+	parts := make([]string, n)
+	for k := range parts {
+		size := binary.LittleEndian.Uint32(said[4+4*k:])
+		parts[k] = string(rest[:size])
+		rest = rest[size:]
 	}
-	patch := Call(int(page), ms, texts[0], [4]string(texts[1:5]), []byte(texts[5]))
+	patch := Call(int(page), ms, parts[0], parts[1:n-1], []byte(parts[n-1]))
 	answered = binary.LittleEndian.AppendUint32(answered[:0], uint32(len(patch)))
 	answered = append(answered, patch...)
 	return unsafe.Pointer(unsafe.SliceData(answered))

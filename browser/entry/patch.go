@@ -1,7 +1,6 @@
 package entry
 
 import (
-	"cmp"
 	"strconv"
 	"strings"
 
@@ -16,95 +15,99 @@ const (
 	recordEnd = '\x1e'
 )
 
-type patch struct{ text []byte }
+type patch struct{ bytes []byte }
 
-func (p *patch) add(parts ...string) {
-	for _, part := range parts {
-		for k := range len(part) { // the two ends are in no text that anybody types
-			if c := part[k]; c != partEnd && c != recordEnd {
-				p.text = append(p.text, c)
-			}
+// begin begins a record, and end ends it; between them stand its parts, as table.go has them.
+func (p *patch) begin(what string) { p.text(what) }
+
+func (p *patch) end() { p.bytes = append(p.bytes, recordEnd) }
+
+func (p *patch) text(part string) {
+	for k := range len(part) { // the two ends are in no text that anybody types
+		if c := part[k]; c != partEnd && c != recordEnd {
+			p.bytes = append(p.bytes, c)
 		}
-		p.text = append(p.text, partEnd)
 	}
-	p.text = append(p.text, recordEnd)
+	p.bytes = append(p.bytes, partEnd)
 }
+
+func (p *patch) fact(is bool) {
+	if is {
+		p.bytes = append(p.bytes, '1')
+	}
+	p.bytes = append(p.bytes, partEnd)
+}
+
+func (p *patch) number(n int64) { p.text(strconv.FormatInt(n, 10)) }
+
+func (p *patch) words(words []string) { p.text(strings.Join(words, " ")) }
 
 // take gives what has been gathered, and begins anew.
 func (p *patch) take() string {
-	text := string(p.text)
-	p.text = p.text[:0]
+	text := string(p.bytes)
+	p.bytes = p.bytes[:0]
 	return text
 }
 
-// flags joins the letters whose conditions are true.
-func flags(pairs ...any) string {
-	var letters []byte
-	for k := 0; k < len(pairs); k += 2 {
-		if pairs[k+1].(bool) {
-			letters = append(letters, pairs[k].(string)...)
-		}
+// rawOf is what a field's control holds, or how many rows a group has.
+func rawOf(f lifecycle.FieldState) string {
+	if f.Declared().Kind == form.KindRows {
+		return strconv.Itoa(f.Rows())
 	}
-	return string(letters)
+	return f.Raw()
 }
 
-// field tells how a field, or a group, is now: its path and identity, letters, what its
-// control holds, what was saved meanwhile where it is contested, the answer, and the issues.
-func (p *patch) field(f lifecycle.FieldState) {
-	raw, saved := f.Raw(), ""
-	kind := "field"
+// savedOf is what was saved meanwhile, where a field is contested.
+func savedOf(f lifecycle.FieldState) string {
 	switch {
 	case f.Declared().Kind == form.KindRows:
-		kind, raw, saved = "rows", strconv.Itoa(f.Rows()), strconv.Itoa(f.SavedRows())
+		return strconv.Itoa(f.SavedRows())
 	case f.Contested() && !f.Declared().Private:
-		saved = f.Declared().Readable(f.Baseline())
+		return f.Declared().Readable(f.Baseline())
+	default:
+		return ""
 	}
+}
+
+// answerOf is a field's answer: of several choices one a line.
+func answerOf(f lifecycle.FieldState) string {
 	v := f.Value()
-	answer := v.String()
 	if v.Kind == form.ValueChoices {
-		answer = strings.Join(v.Options(), "\n")
+		return strings.Join(v.Options(), "\n")
 	}
-	letters := flags("a", f.Asked(), "d", f.Dirty(), "c", f.Checking(), "x", f.Contested(), "t", f.Touched(), "v", !v.Absent() && v.Kind != form.ValueUnparsed)
-	parts := []string{kind, f.Path(), strconv.Itoa(f.ID()), letters, raw, saved, answer}
-	p.add(appendIssues(parts, f.Issues())...)
+	return v.String()
 }
 
-// appendIssues adds each issue: where it comes from, its code, a letter where it shows, and
-// its text.
-func appendIssues(parts []string, issues []lifecycle.Issue) []string {
-	for _, issue := range issues {
-		parts = append(parts, issue.Source.String(), issue.Code, flags("s", issue.Shown), issue.Text)
-	}
-	return parts
+func isAnswered(f lifecycle.FieldState) bool {
+	v := f.Value()
+	return !v.Absent() && v.Kind != form.ValueUnparsed
 }
 
-// declared tells what the form declares of each field: its path, its kind and that of its
-// options, letters, its words, and each option's value and label.
-func (p *patch) declared(f *form.Form) {
-	for k := range f.Fields {
-		field := &f.Fields[k]
-		parts := []string{"declared", field.Path, field.Kind.String(), field.Of.String(), flags("r", field.Needed(), "p", field.Private), field.Label, field.Unit, field.Help, field.Placeholder, field.Autocomplete}
-		for _, o := range field.Options {
-			parts = append(parts, o.Value.String(), cmp.Or(o.Label, o.Value.String()))
-		}
-		p.add(parts...)
+// whole tells how the whole form is now.
+func (p *patch) whole(s *lifecycle.Session) {
+	p.status(s)
+	for _, button := range s.Form().Buttons {
+		p.button(s, button, s.Holds(button))
 	}
+	p.issues(s)
 }
 
-// status tells how the whole form is now.
-func (p *patch) status(s *lifecycle.Session) {
-	form, to := s.Form(), ""
+// receiptOf is where what was received can be seen.
+func receiptOf(s *lifecycle.Session) string {
 	if s.Submission() == lifecycle.SubmissionAccepted {
-		to = s.Receipt().To
+		return s.Receipt().To
 	}
-	reason, leaving := s.Asking()
-	p.add("status", s.Submission().String(), s.Prefill().String(), s.Leaving().String(),
-		flags("u", s.Unsaved(), "g", s.UnloadGuard(), "k", s.Activity() != lifecycle.ActivityIdle, "l", locked(s)), form.Text(s.Pending()), to, reason.String(), leaving)
-	for _, button := range form.Buttons {
-		holds := s.Holds(button)
-		p.add("button", button, strings.Join(holds.Words(), " "), form.Text(s.HoldMessage(holds)))
-	}
-	p.add(appendIssues([]string{"issues"}, s.FormIssues())...)
+	return ""
+}
+
+func reasonOf(s *lifecycle.Session) string {
+	reason, _ := s.Asking()
+	return reason.String()
+}
+
+func destinationOf(s *lifecycle.Session) string {
+	_, to := s.Asking()
+	return to
 }
 
 // locked reports whether the fields are: all of them are, or none.
@@ -119,21 +122,21 @@ func locked(s *lifecycle.Session) bool {
 func (p *patch) effect(form *form.Form, e *lifecycle.Effect) {
 	switch e.Kind {
 	case lifecycle.EffectSay:
-		p.add("say", e.Level.String(), form.Text(e.Message), kindOf(e), matters(e.Message.ID))
+		p.say(e.Level.String(), form.Text(e.Message), kindOf(e), matters(e.Message.ID))
 	case lifecycle.EffectFocus:
 		path := ""
 		if e.Place.Field >= 0 {
 			path = form.Path(e.Place)
 		}
-		p.add("focus", path)
+		p.focus(path)
 	case lifecycle.EffectAsk:
-		p.add("ask", e.Reason.String(), e.To)
+		p.ask(e.Reason.String(), e.To)
 	case lifecycle.EffectLeave:
-		p.add("leave", e.To, e.LeaveKind.String())
+		p.leave(e.To, e.LeaveKind.String())
 	case lifecycle.EffectNavigate:
-		p.add("navigate", e.To)
+		p.navigate(e.To)
 	case lifecycle.EffectGuardUnload:
-		p.add("guard", flags("g", e.On))
+		p.guard(e.On)
 	}
 }
 

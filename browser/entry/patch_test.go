@@ -19,8 +19,8 @@ func openForm(t *testing.T, name string) *page {
 	require.NoError(t, err)
 	declared := read(compiled, "https://quay.example", 0)
 	p := pages[len(pages)-1]
-	p.out.text = append(p.out.text, declared...)
-	p.happened("open", [4]string{strings.Repeat("07", 16)}, nil)
+	p.out.bytes = append(p.out.bytes, declared...)
+	p.happened("open", texts{strings.Repeat("07", 16)}, nil)
 	return p
 }
 
@@ -39,19 +39,19 @@ func told(p *page, what string) (records []string) {
 func TestPatches(t *testing.T) {
 	p := openForm(t, "visit.form.yaml")
 	require.Equal(t, []string{"form|" + strconv.Itoa(int(p.number)) + "|visit|Visit|submit|" + protocol + "|"}, told(p, "form"))
-	p.happened("edit", [4]string{"vessel", "Egret\x1e\x1f"}, nil)
-	require.Equal(t, []string{"field|vessel|0|adv|Egret||Egret"}, told(p, "field"), "the ends of parts are in no text")
-	p.happened("edit", [4]string{"nights", "3"}, nil)
+	p.happened("edit", texts{"vessel", "Egret\x1e\x1f"}, nil)
+	require.Equal(t, []string{"field|vessel|0|1|1||||Egret||1|Egret"}, told(p, "field"), "the ends of parts are in no text")
+	p.happened("edit", texts{"nights", "3"}, nil)
 	p.now = time.Second
-	p.happened("submit", [4]string{"submit"}, nil)
+	p.happened("submit", texts{"submit"}, nil)
 	fetch := told(p, "fetch")
 	require.Len(t, fetch, 1)
 	parts := strings.Split(fetch[0], "|")
 	require.Equal(t, []string{"send", "POST", "/visits", `{"vessel":"Egret\u001e\u001f","nights":3}`}, parts[2:6])
-	p.happened("answered", [4]string{parts[1], "201", "Location" + string(partEnd) + "/visits/7", "https://quay.example/visits" + string(partEnd)}, []byte(`{"id": 7}`))
+	p.happened("answered", texts{parts[1], "201", "Location" + string(partEnd) + "/visits/7", "https://quay.example/visits"}, []byte(`{"id": 7}`))
 	require.Equal(t, []string{"navigate|/visits/7"}, told(p, "navigate"))
-	p.happened("elapsed", [4]string{"99"}, nil)
-	p.happened("sing", [4]string{}, nil)
+	p.happened("elapsed", texts{"99"}, nil)
+	p.happened("sing", texts{}, nil)
 	require.Equal(t, []string{"error|unknown: sing"}, told(p, "error"))
 }
 
@@ -59,8 +59,8 @@ func TestPatches(t *testing.T) {
 func TestAResetTakesErrorsOffThePage(t *testing.T) {
 	p := openForm(t, "visit.form.yaml")
 	p.out.take()
-	p.happened("submit", [4]string{"submit"}, nil)
+	p.happened("submit", texts{"submit"}, nil)
 	require.Len(t, told(p, "field"), 2)
-	p.happened("reset", [4]string{}, nil)
+	p.happened("reset", texts{}, nil)
 	require.Len(t, told(p, "field"), 2)
 }

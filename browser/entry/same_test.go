@@ -168,8 +168,7 @@ func (d *driver) open(mark, kept string) {
 func (d *driver) tell(what string, texts ...string) { d.call(nil, append([]string{what}, texts...)...) }
 
 func (d *driver) call(compiled []byte, texts ...string) {
-	texts = append(texts, make([]string, 5-len(texts))...)
-	answer := Call(d.page, d.at, texts[0], [4]string(texts[1:]), compiled)
+	answer := Call(d.page, d.at, texts[0], texts[1:], compiled)
 	_ = d.to.Encode(map[string]any{"page": d.page, "at": d.at, "texts": texts, "compiled": base64.StdEncoding.EncodeToString(compiled), "gather": d.gather, "answer": strings.ToValidUTF8(answer, "\ufffd")})
 	for record := range strings.SplitSeq(answer, string(recordEnd)) {
 		parts := strings.Split(record, string(partEnd))
@@ -184,8 +183,8 @@ func (d *driver) call(compiled []byte, texts ...string) {
 			d.timers = slices.DeleteFunc(d.timers, func(id string) bool { return id == parts[1] })
 		case "keep":
 			d.mark, d.kept = parts[1], parts[2]
-		case "rows":
-			d.rows[parts[1]], _ = strconv.Atoi(parts[4])
+		case "field":
+			d.rows[parts[1]], _ = strconv.Atoi(parts[8]) // of a group
 		}
 	}
 }
@@ -218,8 +217,8 @@ func (d *driver) step() {
 		path, _ := d.field()
 		d.tell("resolve", path, d.one([]string{"mine", "theirs"}))
 	case n < 97:
-		d.tell("leave", "/away", d.one([]string{"inside", "unload"}))
-		d.tell("answer", d.one([]string{"stay", "discard", "submit"}))
+		d.tell("leave asked", "/away", d.one([]string{"inside", "unload"}))
+		d.tell("leave answered", d.one([]string{"stay", "discard", "submit"}))
 		d.tell("returned")
 	default:
 		d.tell(d.one([]string{"cancel", "retry", "reset", "refresh", "keep", "trace", "sing"}))
@@ -237,11 +236,11 @@ func (d *driver) row(group string) {
 	at := func() string { return group + "/" + strconv.Itoa(d.random.IntN(max(1, d.rows[group]+1))) }
 	switch d.random.IntN(4) {
 	case 0:
-		d.tell("remove", at())
+		d.tell("remove row", at())
 	case 1:
-		d.tell("move", at(), at())
+		d.tell("move row", at(), at())
 	default:
-		d.tell("add", group)
+		d.tell("add row", group)
 	}
 }
 
@@ -270,7 +269,11 @@ func (d *driver) answer(id string) {
 		headers = append(headers, "Location", d.one([]string{"/records/7", "https://elsewhere.example/", "x y"}))
 	}
 	headers = append(headers, "Content-Type", d.one([]string{"application/json", "application/json", "application/problem+json; charset=utf-8", "text/plain", "text/html"}))
-	from := d.one([]string{"", "", "https://quay.example/records", "https://quay.example/sign-in?to=%2F", "https://elsewhere.example/x"}) + string(partEnd) + d.one([]string{"", "", "", "r", "c", "s"})
+	from := d.one([]string{"", "", "https://quay.example/records", "https://quay.example/sign-in?to=%2F", "https://elsewhere.example/x"})
+	facts := []string{"", "", ""}
+	if k := d.random.IntN(6); k < len(facts) {
+		facts[k] = "1"
+	}
 	var body []byte
 	if d.random.IntN(5) > 0 {
 		body, _ = json.Marshal(d.body(status))
@@ -278,7 +281,7 @@ func (d *driver) answer(id string) {
 	if d.random.IntN(20) == 0 && len(body) > 0 {
 		body = body[:d.random.IntN(len(body))]
 	}
-	d.call(body, "answered", id, strconv.Itoa(status), strings.Join(headers, string(partEnd)), from)
+	d.call(body, append([]string{"answered", id, strconv.Itoa(status), strings.Join(headers, string(partEnd)), from}, facts...)...)
 }
 
 func (d *driver) body(status int) any {

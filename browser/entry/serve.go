@@ -23,8 +23,8 @@ type page struct {
 	begun   time.Duration
 	opened  bool
 	next    int // names timers and requests
-	timers  map[int]func()
-	answers map[int]func(replies.Received)
+	timers  map[string]func()
+	answers map[string]func(replies.Received)
 	events  []happening
 }
 
@@ -35,24 +35,38 @@ type happening struct {
 	came  error
 }
 
-// protocol names what the script and the core say to each other. It is another one in the
-// script (session.js) as soon as they would not understand each other.
-const protocol = "6"
-
 var pages []*page
 
 // number is a page as its session's clock and its way to the network, which are
 // the browser's.
 type number int
 
-// Call gives a page what happened, with the time in milliseconds, up to four texts, and bytes:
-// the compiled form, or the body of a reply. It returns a patch. A page begins with "read" and
+// texts are what the script tells with a word, in the order of the table. What is left out at
+// the end is empty.
+type texts []string
+
+func (t texts) at(k int) string {
+	if k < len(t) {
+		return t[k]
+	}
+	return ""
+}
+
+func (t texts) fact(k int) bool { return t.at(k) != "" }
+
+func (t texts) number(k int) int {
+	n, _ := strconv.Atoi(t.at(k))
+	return n
+}
+
+// Call gives a page what happened, with the time in milliseconds, texts, and bytes: the
+// compiled form, or the body of a reply. It returns a patch. A page begins with "read" and
 // the origin of its document, which gives it a number, and goes on with "open"; after "close"
 // nothing is left of it.
-func Call(n int, ms float64, what string, texts [4]string, bytes []byte) string {
+func Call(n int, ms float64, what string, told []string, bytes []byte) string {
 	now := time.Duration(ms * float64(time.Millisecond))
 	if what == "read" {
-		return read(bytes, texts[0], now)
+		return read(bytes, texts(told).at(0), now)
 	}
 	p := pages[n]
 	if what == "close" {
@@ -62,7 +76,7 @@ func Call(n int, ms float64, what string, texts [4]string, bytes []byte) string 
 		return ""
 	}
 	p.now = now
-	p.happened(what, texts, bytes)
+	p.happened(what, told, bytes)
 	return p.out.take()
 }
 
@@ -71,54 +85,56 @@ func read(compiled []byte, own string, now time.Duration) string {
 	f, err := form.Read(compiled)
 	if err != nil {
 		var out patch
-		out.add("error", err.Error())
+		out.error(err.Error())
 		return out.take()
 	}
-	p := &page{number: number(len(pages)), form: f, own: own, now: now, timers: map[int]func(){}, answers: map[int]func(replies.Received){}}
+	p := &page{number: number(len(pages)), form: f, own: own, now: now, timers: map[string]func(){}, answers: map[string]func(replies.Received){}}
 	pages = append(pages, p)
-	p.out.add("form", strconv.Itoa(int(p.number)), f.Name, f.Title, strings.Join(f.Buttons, " "), protocol, flags("r", !f.Submit.Creates()))
-	p.out.declared(f)
+	p.out.form(strconv.Itoa(int(p.number)), f.Name, f.Title, f.Buttons, !f.Submit.Creates())
+	for k := range f.Fields {
+		p.out.declared(&f.Fields[k])
+	}
 	return p.out.take()
 }
 
 // open opens the session, with a seed in hexadecimal and what an earlier page kept, or
-// nothing: the mark and the text of keep. What is given are names and values as parts, and what
-// the markup has are paths and values, with the number of rows for each group.
-func (p *page) open(seed, mark, kept, given, markup string) {
-	p.form = p.form.Opening(p.defaults(markup))
+// nothing: the mark and the text of keep. What is given are names and values as parts, and
+// defaults are paths and values, with the number of rows for each group.
+func (p *page) open(c callOpen) {
+	p.form = p.form.Opening(p.defaults(c.defaults))
 	f := p.form
 	values := map[string]string{}
-	parts := strings.Split(given, string(partEnd))
+	parts := strings.Split(c.given, string(partEnd))
 	for k := 0; k+1 < len(parts); k += 2 {
 		values[parts[k]] = parts[k+1]
 	}
 	for _, name := range f.Given {
 		if values[name] == "" {
-			p.out.add("error", "found no value for "+name+", which the form declares as given; right would be one for each of: "+strings.Join(f.Given, ", "))
+			p.out.error("found no value for " + name + ", which the form declares as given; right would be one for each of: " + strings.Join(f.Given, ", "))
 			return
 		}
 	}
 	p.begun = p.now
 	o := runner.Options{Transport: p.number, Clock: p.number, Observe: p.observe, Keep: p.keep, KeepLater: true, Given: values}
-	if key, ok := lifecycle.ParseKey(seed); ok {
+	if key, ok := lifecycle.ParseKey(c.seed); ok {
 		o.Seed = lifecycle.Seed(key)
 	}
-	lost := mark == "!"
-	if kept != "" {
-		earlier, unrepeatable, err := trace.ReadKept(f, kept)
+	lost := c.mark == "!"
+	if c.kept != "" {
+		earlier, unrepeatable, err := trace.ReadKept(f, c.kept)
 		if err != nil {
-			p.out.add("unreadable", err.Error())
+			p.out.unreadable(err.Error())
 		} else {
 			o.Kept, lost = earlier, lost || unrepeatable
 			for _, left := range trace.LeftOut(f, earlier) {
-				p.out.add("left out", left.Path, left.Raw)
+				p.out.leftOut(left.Path, left.Raw)
 			}
 		}
 	}
 	p.runner = runner.New(f, o)
 	p.everything()
 	if lost {
-		p.out.add("say", lifecycle.Assertive.String(), f.Text(form.Message{ID: form.MessageUnsettledPrivate}), "unsure", "submission")
+		p.out.say(lifecycle.Assertive.String(), f.Text(form.Message{ID: form.MessageUnsettledPrivate}), "unsure", "submission")
 	}
 }
 
@@ -158,39 +174,39 @@ func (p *page) everything() {
 		for f := range s.Fields() {
 			p.out.field(f)
 		}
-		p.out.status(s)
+		p.out.whole(s)
 	})
 }
 
 // happened gives the session what the script saw.
-func (p *page) happened(what string, texts [4]string, bytes []byte) {
+func (p *page) happened(what string, told texts, bytes []byte) {
 	switch what {
 	case "open":
-		p.open(texts[0], texts[1], texts[2], texts[3], string(bytes))
+		p.open(openOf(told))
 	case "elapsed":
-		id, _ := strconv.Atoi(texts[0])
+		id := elapsedOf(told).id
 		if f := p.timers[id]; f != nil {
 			delete(p.timers, id)
 			f()
 		}
 	case "answered":
-		id, _ := strconv.Atoi(texts[0])
-		if done := p.answers[id]; done != nil {
-			delete(p.answers, id)
-			done(p.received(texts, bytes))
+		c := answeredOf(told)
+		if done := p.answers[c.id]; done != nil {
+			delete(p.answers, c.id)
+			done(p.received(c, bytes))
 		}
 	case "keep":
 		p.runner.Keep()
 	case "trace":
-		p.out.add("trace", p.trace())
+		p.out.trace(p.trace())
 	default:
-		e, ok := eventOf(what, texts)
+		e, ok := eventOf(what, told)
 		if !ok {
-			p.out.add("error", "unknown: "+what)
+			p.out.error("unknown: " + what)
 			return
 		}
 		if err := p.runner.Apply(e); err != nil {
-			p.out.add("turned away", err.Error())
+			p.out.turnedAway(err.Error())
 			if f, ok := p.field(e.Path); ok { // what its control shows is not what it holds
 				p.out.field(f)
 			}
@@ -203,60 +219,44 @@ func (p *page) field(path string) (f lifecycle.FieldState, ok bool) {
 	return f, ok
 }
 
-func eventOf(what string, texts [4]string) (lifecycle.Event, bool) {
-	switch what {
-	case "edit":
-		return lifecycle.Edit(texts[0], texts[1]), true
-	case "blur":
-		return lifecycle.Blur(texts[0]), true
-	case "submit":
-		return lifecycle.Submit(texts[0]), true
-	case "cancel":
-		return lifecycle.Cancel(), true
-	case "retry":
-		return lifecycle.Retry(), true
-	case "reset":
-		return lifecycle.Reset(), true
-	case "refresh":
-		return lifecycle.Refresh(), true
-	case "returned":
-		return lifecycle.Returned(), true
-	case "add":
-		return lifecycle.AddRow(texts[0]), true
-	case "remove":
-		return lifecycle.RemoveRow(texts[0]), true
-	case "move":
-		return lifecycle.MoveRow(texts[0], texts[1]), true
-	case "resolve":
-		choice := lifecycle.ChooseMine
-		if texts[1] == lifecycle.ChooseTheirs.String() {
-			choice = lifecycle.ChooseTheirs
-		}
-		return lifecycle.Resolve(texts[0], choice), true
-	case "leave":
-		kind := lifecycle.LeaveInside
-		if texts[1] == lifecycle.LeaveUnload.String() {
-			kind = lifecycle.LeaveUnload
-		}
-		return lifecycle.LeaveAsked(texts[0], kind), true
-	case "answer":
-		for _, a := range []lifecycle.LeaveAnswer{lifecycle.AnswerStay, lifecycle.AnswerDiscard, lifecycle.AnswerSubmit} {
-			if a.String() == texts[0] {
-				return lifecycle.LeaveAnswered(a), true
-			}
-		}
+func choiceOf(word string) lifecycle.Choice {
+	if word == lifecycle.ChooseTheirs.String() {
+		return lifecycle.ChooseTheirs
 	}
-	return lifecycle.Event{}, false
+	return lifecycle.ChooseMine
 }
 
-// received is what came of a request: its status, headers as names and values, the address that
-// answered with letters (r: after a redirect, c: the body broke off, s: signed out), and the body.
-func (p *page) received(texts [4]string, body []byte) replies.Received {
-	from, letters, _ := strings.Cut(texts[3], string(partEnd))
-	has := func(letter byte) bool { return strings.IndexByte(letters, letter) >= 0 }
-	status, _ := strconv.Atoi(texts[1])
-	r := replies.Received{Status: status, Header: map[string]string{}, From: from, Own: p.own, Body: body, Redirected: has('r'), Cut: has('c'), SignedOut: has('s')}
-	headers := strings.Split(texts[2], string(partEnd))
+func leaveKindOf(word string) lifecycle.LeaveKind {
+	if word == lifecycle.LeaveUnload.String() {
+		return lifecycle.LeaveUnload
+	}
+	return lifecycle.LeaveInside
+}
+
+// leaveAnswerOf reads the answer to the question at leaving. Of any other word the applicant
+// stays, for then nothing is lost.
+func leaveAnswerOf(word string) lifecycle.LeaveAnswer {
+	for _, a := range [...]lifecycle.LeaveAnswer{lifecycle.AnswerDiscard, lifecycle.AnswerSubmit} {
+		if a.String() == word {
+			return a
+		}
+	}
+	return lifecycle.AnswerStay
+}
+
+// headersOf are the headers of a request as pairs of name and value.
+func headersOf(r *runner.Request) (pairs [][]string) {
+	all := r.Headers()
+	for k := 0; k+1 < len(all); k += 2 {
+		pairs = append(pairs, all[k:k+2])
+	}
+	return pairs
+}
+
+// received is what came of a request.
+func (p *page) received(c callAnswered, body []byte) replies.Received {
+	r := replies.Received{Status: c.status, Header: map[string]string{}, From: c.from, Own: p.own, Body: body, Redirected: c.redirected, Cut: c.cut, SignedOut: c.signedOut}
+	headers := strings.Split(c.headers, string(partEnd))
 	for k := 0; k+1 < len(headers); k += 2 {
 		r.Header[headers[k]] = headers[k+1]
 	}
@@ -279,7 +279,7 @@ func (p *page) observe(s lifecycle.Step) {
 		p.out.effect(p.form, &s.Effects[k])
 	}
 	if text := lifecycle.RowText(p.form, s.Event); text != "" && p.opened && s.Err == nil {
-		p.out.add("tell", text)
+		p.out.announce(text)
 	}
 }
 
@@ -290,7 +290,7 @@ func (p *page) changed(session *lifecycle.Session) {
 			p.rows(session, f)
 		}
 	}
-	p.out.status(session)
+	p.out.whole(session)
 }
 
 // rows tells how every field of a group is: what stands at a place may be another
@@ -316,19 +316,19 @@ func (p *page) keep(kept *lifecycle.Restored, more bool) {
 	if kept != nil {
 		text = string(trace.AppendKept(nil, p.form, kept))
 	}
-	p.out.add("keep", mark, text)
+	p.out.keep(mark, text)
 }
 
 // Do implements [runner.Transport].
 func (n number) Do(r runner.Request, done func(replies.Received)) (stop func()) {
 	p := pages[n]
 	p.next++
-	id := p.next
+	id := strconv.Itoa(p.next)
 	p.answers[id] = done
-	p.out.add(append([]string{"fetch", strconv.Itoa(id), r.Kind.String(), r.Method, r.URL, string(r.Body)}, r.Headers()...)...)
+	p.out.fetch(id, &r)
 	return func() {
 		if r.Kind != lifecycle.EffectSend { // what a submission came to is welcome, however late
-			p.out.add("abort", strconv.Itoa(id))
+			p.out.abort(id)
 		}
 	}
 }
@@ -337,10 +337,10 @@ func (n number) Do(r runner.Request, done func(replies.Received)) (stop func()) 
 func (n number) After(d time.Duration, f func()) (stop func()) {
 	p := pages[n]
 	p.next++
-	id := p.next
+	id := strconv.Itoa(p.next)
 	p.timers[id] = f
-	p.out.add("timer", strconv.Itoa(id), strconv.FormatInt(d.Milliseconds(), 10))
-	return func() { delete(p.timers, id); p.out.add("stop", strconv.Itoa(id)) }
+	p.out.timer(id, d.Milliseconds())
+	return func() { delete(p.timers, id); p.out.stop(id) }
 }
 
 // Now implements [runner.Clock].

@@ -103,31 +103,31 @@ func listed(names []string, functions []byte) []byte {
 }
 
 // stripped is a program without its custom sections, and the names of its functions by their
-// number (WebAssembly core specification, sections 5.5 and 7.4.1).
+// readNumber (WebAssembly core specification, sections 5.5 and 7.4.1).
 func stripped(wasm []byte) (rest []byte, names []string) {
 	rest = append(rest, wasm[:8]...)
 	for at := 8; at < len(wasm); {
 		begin, id := at, wasm[at]
 		at++
-		size := number(wasm, &at)
+		size := readNumber(wasm, &at)
 		end := at + size
 		if id != 0 {
 			rest = append(rest, wasm[begin:end]...)
-		} else if text(wasm, &at) == "name" {
+		} else if readText(wasm, &at) == "name" {
 			for at < end {
 				kind := wasm[at]
 				at++
-				size := number(wasm, &at)
+				size := readNumber(wasm, &at)
 				if kind != 1 {
 					at += size
 					continue
 				}
-				for range number(wasm, &at) {
-					k := number(wasm, &at)
+				for range readNumber(wasm, &at) {
+					k := readNumber(wasm, &at)
 					for len(names) <= k {
 						names = append(names, "")
 					}
-					names[k] = text(wasm, &at)
+					names[k] = readText(wasm, &at)
 				}
 			}
 		}
@@ -136,8 +136,8 @@ func stripped(wasm []byte) (rest []byte, names []string) {
 	return rest, names
 }
 
-// number reads an unsigned number in LEB128 (section 5.2.2).
-func number(data []byte, at *int) (n int) {
+// readNumber reads an unsigned number in LEB128 (section 5.2.2).
+func readNumber(data []byte, at *int) (n int) {
 	for shift := 0; ; shift += 7 {
 		b := data[*at]
 		*at++
@@ -148,8 +148,8 @@ func number(data []byte, at *int) (n int) {
 	}
 }
 
-func text(data []byte, at *int) string {
-	n := number(data, at)
+func readText(data []byte, at *int) string {
+	n := readNumber(data, at)
 	*at += n
 	return string(data[*at-n : *at])
 }

@@ -18,15 +18,28 @@ import (
 
 func main() {
 	check := flag.Bool("check", false, "compare, and write nothing")
+	table := flag.Bool("table", false, "make the ends of the table alone")
 	flag.Parse()
 	log.SetFlags(0)
-	if err := run(*check); err != nil {
+	if err := run(*check, *table); err != nil {
 		log.Fatal(err)
 	}
 }
 
-func run(check bool) error {
-	made := map[string][]byte{}
+func run(check, table bool) error {
+	made, err := ends()
+	if err != nil {
+		return err
+	}
+	if check {
+		err = current(made)
+	} else {
+		err = write(made) // the scripts and the core are made of them
+	}
+	if err != nil || table {
+		return err
+	}
+	made = map[string][]byte{}
 	for name, from := range map[string][2]string{"leanwicket.js": {"start", "iife"}, "leanwicket.mjs": {"module", "esm"}} {
 		var err error
 		if made[name], err = esbuild.Bundle(filepath.Join("script", from[0]+".js"), from[1], ""); err != nil {
@@ -53,8 +66,15 @@ func run(check bool) error {
 		fmt.Println("the core's bytes are not compared, only what they are made of: " + errTools.Error())
 	}
 	if check {
-		return current(made)
+		if err := current(made); err != nil {
+			return err
+		}
+		return fits()
 	}
+	return write(made)
+}
+
+func write(made map[string][]byte) error {
 	for name, data := range made {
 		if err := os.WriteFile(name, data, 0o644); err != nil {
 			return err
@@ -103,6 +123,11 @@ func current(made map[string][]byte) error {
 			return fmt.Errorf("browser/%s is not current; right would be: go generate ./browser", name)
 		}
 	}
+	return nil
+}
+
+// fits is an error where a file is larger than it may be.
+func fits() error {
 	for name, bytes := range most {
 		data, err := os.ReadFile(name)
 		if err != nil {

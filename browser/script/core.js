@@ -7,8 +7,8 @@ export const PART = "\x1f", RECORD = "\x1e"
 export const clean = text => String(text).replace(/[\x1e\x1f]/g, " ")
 
 /**
- * The core takes a session's number, the time in milliseconds, what happened, up to four
- * texts, and bytes. It returns what is to be done, as records.
+ * The core takes a session's number, the time in milliseconds, what happened, texts, and
+ * last bytes where there are any. It returns what is to be done, as records.
  * @typedef {(number: number, now: number, what: string, ...texts: (string | Uint8Array)[]) => string} Core
  */
 
@@ -45,14 +45,13 @@ export function load(at) {
     const { memory, begin, room, call, collect } = /** @type {any} */ (instance.exports)
     /** @type {Core} */
     const told = (number, now, what, ...texts) => {
-      const words = texts.filter(part => typeof part === "string")
-      /** @type {Uint8Array[]} */
-      const parts = [what, ...[0, 1, 2, 3].map(k => words[k] ?? "")].map(word => encoder.encode(word))
-      parts.push(texts.find(part => typeof part !== "string") ?? new Uint8Array())
+      const parts = [what, ...texts].map(part => typeof part === "string" ? encoder.encode(part) : part)
+      if (typeof texts.at(-1) !== "object") parts.push(new Uint8Array()) // the last part is bytes
       collect(garbage)
-      let to = room(parts.reduce((sum, part) => sum + part.length, 4 * parts.length))
-      new Uint32Array(memory.buffer, to, parts.length).set(parts.map(part => part.length))
-      to += 4 * parts.length
+      const head = [parts.length, ...parts.map(part => part.length)]
+      let to = room(parts.reduce((sum, part) => sum + part.length, 4 * head.length))
+      new Uint32Array(memory.buffer, to, head.length).set(head)
+      to += 4 * head.length
       for (const part of parts) {
         new Uint8Array(memory.buffer, to).set(part)
         to += part.length

@@ -15,7 +15,7 @@ export const guard = {
   },
   next() {
     const page = this.at = pages.find(p => p.alive && !this.asked.includes(p))
-    if (page) return page.session.tell("leave", this.to, "inside")
+    if (page) return page.session.tell("leave asked", this.to, "inside")
     const go = this.go
     this.go = null
     go()

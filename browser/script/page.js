@@ -1,6 +1,7 @@
 import { halfTyped } from "./controls.js"
 import { guard, pages } from "./guard.js"
 import { Shown } from "./shown.js"
+import { acts } from "./table.js"
 import { broughtBack, isComing, isTouched } from "./untouched.js"
 
 const rowButtons = ["leanwicket-add", "leanwicket-remove", "leanwicket-move"] // their names
@@ -135,7 +136,7 @@ export class Page extends Shown {
   rowButton(what, value) {
     const [row, to = row.replace(/\d+$/, n => n - 1)] = value.split(" ")
     const group = row.replace(/\/\d+$/, ""), place = what === "add" ? Number(/** @type {any} */ (this.form.elements.namedItem(row))?.value) : Number((what === "move" ? to : row).slice(group.length + 1))
-    this.happened(what, row, ...(what === "move" ? [to] : []))
+    this.happened(what + " row", row, ...(what === "move" ? [to] : []))
     this.rowFocus(what, group, place)
   }
 
@@ -229,6 +230,3 @@ export class Page extends Shown {
     }
   }
 }
-
-// What the applicant does ends what was said until then.
-const acts = ["edit", "submit", "reset", "add", "remove", "move", "retry"]

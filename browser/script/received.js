@@ -25,16 +25,13 @@ export async function bodyOf(response) {
   return { bytes, cut }
 }
 
-/**
- * The status, the headers as names and values, and the address that answered with letters: r
- * after a redirect, c where the body broke off.
- * @param {Response} response @param {boolean} cut
- */
-export const describe = (response, cut) => [
-  String(response.status),
-  [...response.headers].flatMap(([name, value]) => [clean(name), clean(value)]).join(PART),
-  clean(response.url.replace(/#.*/, "")) + PART + (response.redirected ? "r" : "") + (cut ? "c" : ""),
-]
+/** The parts of what a call is told of an answer. @param {Response} response */
+export const describe = response => ({
+  status: response.status,
+  headers: [...response.headers].flatMap(([name, value]) => [clean(name), clean(value)]).join(PART),
+  from: clean(response.url.replace(/#.*/, "")),
+  redirected: response.redirected,
+})
 
 /** The sites whose versions are hidden, as far as it was said. @type {Set<string>} */
 const hidden = new Set()

@@ -1,18 +1,13 @@
 // A session: one applicant's work on one form, from opening to leaving. It knows no element
 // of a page; it makes the requests, runs the timers, and keeps what would be lost.
-import { PART, RECORD, bereaved, clean, load } from "./core.js"
+import { PART, bereaved, clean, load } from "./core.js"
 import { Kept } from "./kept.js"
-import { bodyOf, describe, warnOfHidden } from "./received.js"
-import { Fields, issuesOf, same } from "./snapshot.js"
+import { Requests } from "./requests.js"
+import { said, told } from "./said.js"
+import { Fields, same, saying } from "./snapshot.js"
+import { Step, empty } from "./step.js"
+import { protocol, readers } from "./table.js"
 import { randomHex } from "./tab.js"
-
-/** What the core says to this script, and this script to the core (serve.go). */
-const protocol = "6"
-
-/** What happens in one field alone, or to the session without its applicant. */
-const unread = ["edit", "blur", "elapsed", "trace"]
-
-const encoder = new TextEncoder()
 
 /** @typedef {import("../leanwicket").Field} Field */
 /** @typedef {import("../leanwicket").Change} Change */
@@ -32,9 +27,6 @@ export async function open(source, options) {
   return session
 }
 
-/** What the core says, as lists of parts. @param {string} patch */
-const records = patch => patch.split(RECORD).slice(0, -1).map(record => record.split(PART).slice(0, -1))
-
 /**
  * Under which name the work of a session is kept, or null: each account, page, form and
  * record apart. The form has its name, for where it is loaded from can be another place
@@ -46,14 +38,6 @@ function keptAs({ account = "", keep = {}, given = {} }, form) {
   const more = [keep.name, ...Object.values(given)].filter(part => part !== undefined).map(part => " " + encodeURIComponent(part)).join("")
   return keep.hours === 0 ? null : `leanwicket ${account} ${location.pathname} ${form}${more}`
 }
-
-/**
- * What this script itself says, until the applicant acts.
- * @param {Snapshot} before
- * @param {string} text
- * @returns {import("../leanwicket").Said}
- */
-const saying = (before, text) => ({ level: "polite", text, about: "", until: "act", count: (before.said?.count || 0) + 1 })
 
 /** Whether this page has said that nothing is kept. */
 let saidUnkept = false
@@ -68,11 +52,11 @@ async function read(at) {
 export class Session extends EventTarget {
   /** @type {Snapshot} */
   snapshot
-  /** @type {Map<string, AbortController>} */
-  #requests = new Map()
   /** @type {Map<string, number>} */
   #timers = new Map()
   #fields = new Fields()
+  /** @type {Requests} */
+  #requests
   /** @type {Set<(change: Change) => void>} */
   #observers = new Set()
   #ends = new AbortController()
@@ -87,10 +71,6 @@ export class Session extends EventTarget {
   number = -1
   /** Who waits for the answer to leaving. @type {((gone: boolean) => void)[]} */
   #leaving = []
-  /** Whether the form replaces a saved record. */
-  #replaces = false
-  /** The newest request for the saved answers. @type {string[] | undefined} */
-  #newestLoad
 
   /** @param {import("./core.js").Core} call @param {OpenOptions} options @param {Uint8Array} compiled */
   constructor(call, options, compiled) {
@@ -98,11 +78,8 @@ export class Session extends EventTarget {
     this.call = call
     this.options = options
     this.compiled = compiled
-    this.snapshot = same(undefined, /** @type {Snapshot} */ ({
-      form: "", title: "", buttons: [], fields: [], issues: [], said: undefined, pending: "", submission: "idle", prefill: "none",
-      leaving: "present", question: undefined, receipt: undefined, unsaved: false, guarded: false, leftOut: [], busy: false, locked: false,
-      draft: undefined, offered: [], keeps: options.keep?.hours !== 0,
-    }))
+    this.snapshot = empty(options.keep?.hours !== 0)
+    this.#requests = new Requests(options, () => this.kept.settled())
     this.#read()
     this.kept = new Kept(keptAs(options, this.snapshot.form), options.keep?.hours ?? 24, () => this.#unkept())
   }
@@ -132,14 +109,15 @@ export class Session extends EventTarget {
     /** @param {Record<string, string | number> | undefined} named */
     const parts = named => Object.entries(named || {}).flat().map(clean).join(PART)
     this.snapshot = same(this.snapshot, { ...this.snapshot, draft: earlier, offered: this.kept.offered })
-    this.#carryOut(this.call(this.number, performance.now(), "open", randomHex(16), earlier?.mark || "", earlier?.text || "", parts(this.options.given), encoder.encode(parts(this.options.defaults))))
+    const { given, defaults } = this.options
+    this.#carryOut(this.call(this.number, performance.now(), "open", ...told("open", { seed: randomHex(16), mark: earlier?.mark, kept: earlier?.text, given: parts(given), defaults: parts(defaults) })))
   }
 
   /** Neither store of the browser takes what is typed: it is said once on a page. */
   #unkept() {
-    const said = saidUnkept ? this.snapshot.said : saying(this.snapshot, "This browser keeps nothing of what you type: its store is full, or closed to this site.")
+    const spoken = saidUnkept ? this.snapshot.said : saying(this.snapshot, "This browser keeps nothing of what you type: its store is full, or closed to this site.")
     saidUnkept = true
-    this.#change({ keeps: false, said })
+    this.#change({ keeps: false, said: spoken })
   }
 
   /** Changes what this script alone knows of. @param {Partial<Snapshot>} parts */
@@ -169,11 +147,11 @@ export class Session extends EventTarget {
   /** Chooses between both values of a contested field. @param {string} path @param {"mine" | "theirs"} choice */
   resolve(path, choice) { this.tell("resolve", path, choice) }
   /** @param {string} group crew */
-  addRow(group) { this.tell("add", group) }
+  addRow(group) { this.tell("add row", group) }
   /** @param {string} row crew/2 */
-  removeRow(row) { this.tell("remove", row) }
+  removeRow(row) { this.tell("remove row", row) }
   /** @param {string} row crew/2 @param {string} to crew/0, the place where it goes */
-  moveRow(row, to) { this.tell("move", row, to) }
+  moveRow(row, to) { this.tell("move row", row, to) }
 
   /**
    * The applicant wants to leave. The promise tells whether they may: at once where nothing
@@ -184,7 +162,7 @@ export class Session extends EventTarget {
   leave(to = "") {
     return new Promise(resolve => {
       this.#leaving.push(resolve)
-      this.tell("leave", to, "inside")
+      this.tell("leave asked", to, "inside")
     })
   }
 
@@ -202,11 +180,10 @@ export class Session extends EventTarget {
       return false
     }
     this.#guarded(() => {
-      this.#carryOut(this.call(this.number, performance.now(), "leave", "", "unload"))
+      this.#carryOut(this.call(this.number, performance.now(), "leave asked", "", "unload"))
       for (const id of this.#timers.values()) clearTimeout(id)
       this.#timers.clear()
-      for (const request of this.#requests.values()) request.abort()
-      this.#requests.clear()
+      this.#requests.abortAll()
       this.call(this.number, 0, "close")
       this.#fields = new Fields()
       this.#read()
@@ -223,7 +200,7 @@ export class Session extends EventTarget {
   }
 
   /** Answers the question at leaving. @param {"stay" | "submit" | "discard"} answer */
-  answer(answer) { this.tell("answer", answer) }
+  answer(answer) { this.tell("leave answered", answer) }
   /** Who was let go is still here. */
   returned() { this.tell("returned") }
 
@@ -275,7 +252,7 @@ export class Session extends EventTarget {
 
   closed() {
     this.keepNow()
-    this.tell("leave", "", "unload")
+    this.tell("leave asked", "", "unload")
     clearTimeout(this.keeping)
   }
 
@@ -306,7 +283,7 @@ export class Session extends EventTarget {
   tell(what, ...texts) {
     if (!this.alive) return
     this.#guarded(() => {
-      if (!unread.includes(what)) this.reads()
+      if (readers.includes(what)) this.reads()
       this.#carryOut(this.call(this.number, performance.now(), what, ...texts), what)
       this.keepSoon()
     })
@@ -328,90 +305,49 @@ export class Session extends EventTarget {
     this.#carryOut(this.call(this.number, performance.now(), "keep"))
   }
 
-  /** @param {string} patch @param {string} [act] what the applicant did */
+  /** Does what the core says. @param {string} patch @param {string} [act] what the applicant did */
   #carryOut(patch, act) {
-    const before = this.snapshot
-    /** @type {any} */
-    const now = { ...before }
-    /** @type {import("../leanwicket").Button[]} */
-    const buttons = [...before.buttons]
-    /** @type {string[]} */
-    const told = []
-    /** @type {[type: string, detail: any][]} */
-    const events = []
-    for (const [what, ...parts] of records(patch)) {
-      switch (what) {
-        case "error": throw new Error(parts.join(" "))
-        case "form": {
-          this.number = Number(parts[0])
-          buttons.length = 0
-          now.leftOut = []
-          now.form = parts[1]
-          now.title = parts[2]
-          if (parts[4] !== protocol) throw new Error("the script and the core are of different versions; right would be both from one bundle")
-          this.#replaces = parts[5] === "r"
-          for (const name of parts[3].split(" ")) buttons.push({ name, holds: [], why: "" })
-          break
-        }
-        case "declared": this.#fields.declare(parts); break
-        case "field": case "rows": told.push(this.#fields.take(parts).path); break
-        case "issues": now.issues = issuesOf(parts); break
-        case "button": {
-          const k = buttons.findIndex(b => b.name === parts[0])
-          buttons[k] = { name: parts[0], holds: /** @type {any} */ (parts[1] === "" ? [] : parts[1].split(" ")), why: parts[2] }
-          break
-        }
-        case "status": {
-          const [submission, prefill, leaving, flags, pending, receipt, reason, to] = parts
-          Object.assign(now, {
-            submission, prefill, leaving, pending,
-            receipt: receipt || undefined,
-            question: leaving === "asking" ? { reason, to } : undefined,
-            unsaved: flags.includes("u"), guarded: flags.includes("g"), busy: flags.includes("k"), locked: flags.includes("l"),
-          })
-          break
-        }
-        case "say": {
-          const [level, text, about, until] = parts
-          const first = now.said === before.said ? undefined : now.said // at the opening there can be two
-          now.said = { level, text: first ? first.text + " " + text : text, about, until, count: (before.said?.count || 0) + 1 }
-          break
-        }
-        case "left out": now.leftOut = [...now.leftOut, { path: parts[0], raw: parts[1] }]; break
-        case "unreadable": console.warn("leanwicket: what an earlier page kept cannot be read:", parts[0]); break
-        case "tell": events.push(["announced", parts[0]]); break
-        case "focus": events.push(["focus", parts[0]]); break
-        case "ask": events.push(["question", { reason: parts[0], to: parts[1] }]); break
-        case "leave": events.push(["left", { to: parts[0], kind: parts[1] }]); break
-        case "navigate": events.push(["navigate", parts[0]]); break
-        case "guard": if (parts[0]) addEventListener("beforeunload", this.#unload); else removeEventListener("beforeunload", this.#unload); break
-        case "keep": this.kept.write(parts[0], this.#again(), parts[1]); break
-        case "fetch": this.#fetch(parts); break
-        case "abort": this.#requests.get(parts[0])?.abort(); break
-        case "timer": this.#timers.set(parts[0], setTimeout(() => { this.#timers.delete(parts[0]); this.tell("elapsed", parts[0]) }, Number(parts[1]))); break
-        case "stop": clearTimeout(this.#timers.get(parts[0]) ?? 0); this.#timers.delete(parts[0]); break
-        case "trace": this.recorded = parts[0]; break
-      }
+    const { snapshot: before } = this
+    const step = new Step(before, this.#fields)
+    for (const [name, record] of said(patch)) {
+      const does = /** @type {any} */ (this.#does)[name]
+      does?.(record)
+      const changes = /** @type {any} */ (step.does)[name]
+      changes?.(record)
     }
-    now.buttons = buttons
-    if (this.#fields.settle()) now.fields = this.#fields.list
-    if (before.prefill === "loading" && now.prefill === "ready" && now.submission === "outdated" && now.said === before.said) now.said = this.#newest(before)
-    // A draft that is back is told of until it is saved or taken back.
-    if (now.draft && !now.unsaved && now.prefill !== "loading" && act) now.draft = undefined
-    this.snapshot = same(before, now)
-    this.#notify({ act, fields: told.map(path => this.field(path)).filter(f => f !== undefined), before })
-    this.#dispatch(before, events, act)
+    this.snapshot = step.end(act)
+    this.#notify({ act, fields: step.told.map(path => this.field(path)).filter(f => f !== undefined), before })
+    this.#dispatch(before, step.events, act)
   }
 
-  /** After a record was changed elsewhere: that its newest answers are there, and what is to be done. @param {Snapshot} before */
-  #newest(before) {
-    const contested = this.everyField().filter(f => f.contested).length
-    const choose = contested === 1 ? " One of yours differs: choose which one to keep." : contested ? ` ${contested} of yours differ: choose which ones to keep.` : ""
-    return saying(before, `The newest answers are here.${choose} ${choose ? "Then send" : "Send"} yours again.`)
+  /**
+   * What the core asks for, beside what can be read.
+   * @type {{[name in keyof import("./table.js").Records]?: (record: import("./table.js").Records[name]) => void}}
+   */
+  #does = {
+    error: ({ why }) => { throw new Error(why) },
+    form: form => {
+      if (form.protocol !== protocol) throw new Error("the script and the core are of different versions; right would be both from one bundle")
+      this.number = Number(form.page)
+      this.#requests.replaces = form.replaces
+    },
+    unreadable: ({ why }) => { console.warn("leanwicket: what an earlier page kept cannot be read:", why) },
+    guard: ({ on }) => { (on ? addEventListener : removeEventListener)("beforeunload", this.#unload) },
+    keep: ({ mark, text }) => { this.kept.write(mark, this.#again(), text) },
+    fetch: request => { this.#fetch(request) },
+    abort: ({ id }) => { this.#requests.abort(id) },
+    timer: ({ id, after }) => {
+      this.#timers.set(id, setTimeout(() => { this.#timers.delete(id); this.tell("elapsed", id) }, after))
+    },
+    stop: ({ id }) => {
+      clearTimeout(this.#timers.get(id))
+      this.#timers.delete(id)
+    },
+    trace: ({ text }) => { this.recorded = text },
   }
 
   /** All fields, those of the rows after their group. */
-  everyField() { return this.#fields.list.flatMap(f => [f, ...(f.rows || []).flatMap(row => row.fields)]) }
+  everyField() { return this.#fields.all() }
 
   /** The private fields that have an answer, which is not kept. */
   #again() {
@@ -445,48 +381,10 @@ export class Session extends EventTarget {
     if (leaving === "present" || leaving === "gone") for (const told of this.#leaving.splice(0)) told(leaving === "gone")
   }
 
-  /**
-   * Makes a request with what the application adds to it.
-   * @param {string[]} request @param {RequestInit} more
-   */
-  async #ask([, kind, method, url, body, ...headers], more) {
-    const { base = "", credentials = "same-origin", fetch: send = fetch } = this.options
-    const pairs = new Headers(await this.options.headers?.({ kind: /** @type {any} */ (kind), method, url }) || {})
-    for (let k = 0; k + 1 < headers.length; k += 2) pairs.set(headers[k], headers[k + 1])
-    if (kind === "send" && this.options.account) pairs.set("Leanwicket-Account", this.options.account)
-    if (kind === "send") await this.kept.settled() // who comes back has to know of it
-    return send(url.startsWith("/") ? base + url : url, { method, headers: pairs, body: method === "GET" ? undefined : body, credentials, cache: "no-store", ...more })
-  }
-
-  /** Makes a request, and hands over what comes of it: the core alone reads that. @param {string[]} request */
+  /** Makes a request, and tells the core what came of it. @param {import("./requests.js").Fetch} request */
   async #fetch(request) {
-    const [id, kind] = request
-    const ends = new AbortController(), { signal } = ends, { number } = this
-    this.#requests.set(id, ends)
-    if (kind === "load") this.#newestLoad = request
-    let came = ["0", "", ""], bytes = new Uint8Array()
-    try {
-      const response = await this.#ask(request, { signal })
-      if (kind === "load" && this.#replaces) warnOfHidden(response)
-      const body = await bodyOf(response)
-      bytes = body.bytes
-      ends.abort() // the rest of a long body is not wanted: its connection ends
-      came = describe(response, body.cut)
-    } catch {
-      if (!signal.aborted && await this.#redirects()) came[2] = PART + "s"
-    }
-    if (this.number !== number) return // the session has begun again
-    this.#requests.delete(id)
-    this.tell("answered", id, ...came, bytes)
-  }
-
-  /**
-   * Whether the address of the load redirects, as far as that is told within a moment. A browser
-   * hides a redirect to another site from a page, as if the connection had broken: whoever is
-   * sent there has to sign in.
-   */
-  async #redirects() {
-    if (!this.#newestLoad) return false
-    try { return (await this.#ask(this.#newestLoad, { signal: AbortSignal.timeout(3000), redirect: "manual" })).type === "opaqueredirect" } catch { return false }
+    const { number } = this
+    const [parts, body] = await this.#requests.make(request)
+    if (this.number === number) this.tell("answered", ...told("answered", parts), body) // else the session has begun again
   }
 }

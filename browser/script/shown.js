@@ -433,14 +433,14 @@ export class Shown extends Controls {
       this.dialog = document.createElement("dialog")
       this.dialog.className = "leanwicket-ask"
       this.dialog.setAttribute("aria-labelledby", this.prefix + "ask-title")
-      this.dialog.addEventListener("cancel", e => this.guarded(e, () => { e.preventDefault(); this.happened("answer", "stay") }), { signal: this.ends.signal })
+      this.dialog.addEventListener("cancel", e => this.guarded(e, () => { e.preventDefault(); this.happened("leave answered", "stay") }), { signal: this.ends.signal })
       document.body.append(this.dialog)
     }
     const words = { unsaved: "What you have typed is not sent yet.", sending: "Your answers are still being sent.", unsettled: "It is not known whether your answers have arrived." }
     const title = Object.assign(document.createElement("p"), { id: this.prefix + "ask-title", textContent: words[reason] || reason })
     const answers = [["stay", "Stay"], ["submit", "Send and leave"], ["discard", "Leave without it"]].map(([answer, label]) => {
       const b = Object.assign(document.createElement("button"), { type: "button", value: answer, textContent: label })
-      b.addEventListener("click", e => this.guarded(e, () => { this.dialog.close(); this.happened("answer", answer) }), { signal: this.ends.signal })
+      b.addEventListener("click", e => this.guarded(e, () => { this.dialog.close(); this.happened("leave answered", answer) }), { signal: this.ends.signal })
       return b
     })
     const buttons = document.createElement("div")

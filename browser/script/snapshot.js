@@ -3,15 +3,16 @@
 
 /** @typedef {import("../leanwicket").Field} Field */
 /** @typedef {import("../leanwicket").Row} Row */
-/** @typedef {import("../leanwicket").Issue} Issue */
 /** @typedef {import("../leanwicket").Snapshot} Snapshot */
+/** @typedef {import("./table.js").Records} Records */
 
-/** The issues of a record: groups of source, code, a letter and text. @param {string[]} parts */
-export function issuesOf(parts) {
-  const list = []
-  for (let k = 0; k + 3 < parts.length; k += 4) list.push({ source: parts[k], code: parts[k + 1], shown: parts[k + 2] === "s", text: parts[k + 3] })
-  return list
-}
+/**
+ * What this script itself says, until the applicant acts.
+ * @param {Snapshot} before
+ * @param {string} text
+ * @returns {import("../leanwicket").Said}
+ */
+export const saying = (before, text) => ({ level: "polite", text, about: "", until: "act", count: (before.said?.count || 0) + 1 })
 
 /**
  * The older of two values where they are the same; lists and objects are compared by what
@@ -64,38 +65,29 @@ export class Fields {
     this.altered = false
   }
 
-  /** @param {string[]} parts */
-  declare([path, kind, of, letters, label, unit, help, placeholder, autocomplete, ...options]) {
-    const list = []
-    for (let k = 0; k + 1 < options.length; k += 2) list.push(Object.freeze({ value: answer(kind === "choices" ? of : kind, of, options[k]), raw: options[k], label: options[k + 1] }))
-    this.declared.set(path, {
-      kind, of, label, unit, help, placeholder, autocomplete, options: Object.freeze(list),
-      required: letters.includes("r"), private: letters.includes("p"), groups: [],
-    })
+  /** Takes what is declared of a field. @param {Records["declared"]} declared */
+  declare({ path, options, ...words }) {
+    const { kind, of } = words
+    const choices = options.map(option => Object.freeze({ ...option, value: answer(kind === "choices" ? of : kind, of, option.raw) }))
+    this.declared.set(path, { ...words, options: Object.freeze(choices), groups: [] })
     const group = path.split("/*/")
     if (group.length > 1) this.declared.get(group[0]).groups.push(path)
     else this.order.push(path)
   }
 
-  /**
-   * Takes a record of a field, or of a group. Returns the field.
-   * @param {string[]} parts
-   */
-  take([path, id, letters, raw, saved, text, ...issues]) {
+  /** Takes how a field, or a group, is now. Returns the field. @param {Records["field"]} told */
+  take({ answered, answer: text, saved, ...told }) {
+    const { path, raw } = told
     const declaredPath = path.replace(/^(.*)\/\d+\//, "$1/*/")
     /** @type {{kind: string, of: string, groups: string[], [word: string]: any}} */
-    const { kind, of, groups, ...words } = this.declared.get(this.declared.has(path) ? path : declaredPath)
+    const { of, groups, ...words } = this.declared.get(this.declared.has(path) ? path : declaredPath)
     const before = this.byPath.get(path)
-    const rows = kind === "rows"
+    const rows = words.kind === "rows"
     /** @type {any} */
     const now = {
-      path, ...words, kind, raw,
-      value: rows ? Number(raw) : letters.includes("v") ? answer(kind, of, text) : undefined,
-      saved: letters.includes("x") ? saved : undefined,
-      issues: issuesOf(issues),
-      asked: letters.includes("a"), dirty: letters.includes("d"), touched: letters.includes("t"),
-      checking: letters.includes("c"), contested: letters.includes("x"),
-      key: id,
+      ...words, ...told,
+      value: rows ? Number(raw) : answered ? answer(words.kind, of, text) : undefined,
+      saved: told.contested ? saved : undefined,
       ...(rows ? { rows: before?.rows || Object.freeze([]) } : {}),
     }
     const field = same(before, now)
@@ -111,6 +103,9 @@ export class Fields {
     }
     return field
   }
+
+  /** All fields, those of the rows after their group. @returns {Field[]} */
+  all() { return this.list.flatMap(f => [f, ...(f.rows || []).flatMap(row => row.fields)]) }
 
   /** Makes the parts that hold what has changed. Returns whether anything has. */
   settle() {

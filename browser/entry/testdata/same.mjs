@@ -22,9 +22,9 @@ for await (const line of createInterface({ input: process.stdin, crlfDelay: Infi
   const { page, at, texts, compiled, gather, answer } = JSON.parse(line)
   const parts = [...texts.map(t => encoder.encode(t)), Buffer.from(compiled || "", "base64")]
   collect(gather)
-  let to = room(parts.reduce((sum, part) => sum + part.length, 4 * parts.length))
-  new Uint32Array(memory.buffer, to, parts.length).set(parts.map(part => part.length))
-  to += 4 * parts.length
+  let to = room(parts.reduce((sum, part) => sum + part.length, 4 * parts.length + 4))
+  new Uint32Array(memory.buffer, to, parts.length + 1).set([parts.length, ...parts.map(part => part.length)])
+  to += 4 * parts.length + 4
   for (const part of parts) {
     new Uint8Array(memory.buffer, to).set(part)
     to += part.length

@@ -1,0 +1,220 @@
+package main
+
+import (
+	"crypto/sha256"
+	"fmt"
+	"go/format"
+	"os"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+)
+
+// ends makes the ends of the table: what stands in the file of each path.
+func ends() (map[string][]byte, error) {
+	protocol := fmt.Sprintf("%.4x", sha256.Sum256([]byte(scriptEnd(""))))
+	core, err := format.Source([]byte(coreEnd(protocol)))
+	if err != nil {
+		return nil, fmt.Errorf("entry/table.go: %w", err)
+	}
+	types, err := os.ReadFile("leanwicket.d.ts")
+	if err != nil {
+		return nil, err
+	}
+	typed, err := typeEnd(string(types))
+	return map[string][]byte{"entry/table.go": core, "script/table.js": []byte(scriptEnd(protocol)), "leanwicket.d.ts": []byte(typed)}, err
+}
+
+// quoted is a name as a key in JavaScript.
+func quoted(name string) string {
+	if strings.Contains(name, " ") {
+		return strconv.Quote(name)
+	}
+	return name
+}
+
+// camel is a name of several words as one.
+func camel(name string) string {
+	head, rest, more := strings.Cut(name, " ")
+	if !more {
+		return head
+	}
+	return head + strings.ToUpper(rest[:1]) + camel(rest[1:])
+}
+
+// The end in Go.
+
+func coreEnd(protocol string) string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "// Code generated from browser/make/table.go; DO NOT EDIT.\n\npackage entry\n\nimport (\n\"cmp\"\n\"strconv\"\n\n\"leanwicket.dev/form\"\n\"leanwicket.dev/lifecycle\"\n\"leanwicket.dev/runner\"\n)\n\n")
+	fmt.Fprintf(&b, "// protocol names the table: a script that was made from another one is not understood.\nconst protocol = %q\n", protocol)
+	for _, r := range records {
+		takes := r.takes
+		for _, p := range r.parts {
+			if p.from == "" {
+				takes += ", " + p.name + " " + map[kind]string{text: "string", fact: "bool", number: "int64", words: "[]string"}[p.kind]
+			}
+		}
+		fmt.Fprintf(&b, "\nfunc (p *patch) %s(%s) {\np.begin(%q)\n", camel(r.name), strings.TrimPrefix(takes, ", "), r.name)
+		said(&b, r.parts)
+		if r.each != nil {
+			fmt.Fprintf(&b, "for _, %s := range %s {\n", r.each.as, r.each.over)
+			said(&b, r.each.parts)
+			b.WriteString("}\n")
+		}
+		b.WriteString("p.end()\n}\n")
+	}
+	b.WriteString("\n// eventOf is what the script tells of an applicant.\nfunc eventOf(what string, told texts) (lifecycle.Event, bool) {\nswitch what {\n")
+	for _, e := range events {
+		fmt.Fprintf(&b, "case %q:\n", e.word)
+		for k, name := range e.texts {
+			fmt.Fprintf(&b, "%s := told.at(%d)\n", name, k)
+		}
+		fmt.Fprintf(&b, "return %s, true\n", e.from)
+	}
+	b.WriteString("}\nreturn lifecycle.Event{}, false\n}\n")
+	for _, c := range calls {
+		name := camel("call " + c.name)
+		fmt.Fprintf(&b, "\ntype %s struct {\n", name)
+		for _, p := range c.parts {
+			fmt.Fprintf(&b, "%s %s\n", p.name, map[kind]string{text: "string", fact: "bool", number: "int"}[p.kind])
+		}
+		fmt.Fprintf(&b, "}\n\nfunc %sOf(told texts) (c %s) {\n", camel(c.name), name)
+		for k, p := range c.parts {
+			fmt.Fprintf(&b, "c.%s = told.%s(%d)\n", p.name, map[kind]string{text: "at", fact: "fact", number: "number"}[p.kind], k)
+		}
+		b.WriteString("return c\n}\n")
+	}
+	return b.String()
+}
+
+// said writes what a record says of each part.
+func said(b *strings.Builder, parts []part) {
+	for _, p := range parts {
+		from := p.from
+		if from == "" {
+			from = p.name
+		}
+		fmt.Fprintf(b, "p.%s(%s)\n", map[kind]string{text: "text", fact: "fact", number: "number", words: "words"}[p.kind], from)
+	}
+}
+
+// The end in JavaScript.
+
+func scriptEnd(protocol string) string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "// Made from browser/make/table.go: what the core says, what it is told, and in which order the parts stand. A name\n// that ends with ? is a fact, with # a number, and with * a list of words.\n\nexport const protocol = %q\n\n/**\n * What the core says.\n * @typedef {{\n", protocol)
+	for _, r := range records {
+		fmt.Fprintf(&b, " *   %s: {%s", quoted(r.name), typesOf(r.parts))
+		if r.each != nil {
+			fmt.Fprintf(&b, "%s: {%s}[]", r.each.name, strings.TrimSuffix(typesOf(r.each.parts), ", "))
+		}
+		b.WriteString("},\n")
+	}
+	b.WriteString(" * }} Records\n */\n\n/** Each record's parts, and those of the elements behind them with the name of their list. @type {Record<string, string[]>} */\nexport const records = {\n")
+	for _, r := range records {
+		list := []string{fmt.Sprintf("%q", spec(r.parts))}
+		if r.each != nil {
+			list = append(list, fmt.Sprintf("%q", r.each.name), fmt.Sprintf("%q", spec(r.each.parts)))
+		}
+		fmt.Fprintf(&b, "  %s: [%s],\n", quoted(r.name), strings.Join(list, ", "))
+	}
+	b.WriteString("}\n\n/** What the core is told of a page, its requests and its timers. @type {Record<string, string>} */\nexport const calls = {\n")
+	for _, c := range calls {
+		fmt.Fprintf(&b, "  %s: %q,\n", c.name, spec(c.parts))
+	}
+	var readers, acts []string
+	for _, c := range calls {
+		if c.reads {
+			readers = append(readers, strconv.Quote(c.name))
+		}
+	}
+	for _, e := range events {
+		if e.reads {
+			readers = append(readers, strconv.Quote(e.word))
+		}
+		if e.acts {
+			acts = append(acts, strconv.Quote(e.word))
+		}
+	}
+	fmt.Fprintf(&b, "}\n\n/** What goes by what stands in the controls: it is read before. */\nexport const readers = [%s]\n", strings.Join(readers, ", "))
+	fmt.Fprintf(&b, "\n/** Events after which the applicant has seen what was said until then. */\nexport const acts = [%s]\n", strings.Join(acts, ", "))
+	return b.String()
+}
+
+func spec(parts []part) string {
+	names := make([]string, len(parts))
+	for k, p := range parts {
+		names[k] = p.name + string(p.kind)
+	}
+	return strings.Join(names, " ")
+}
+
+// typesOf are the types of parts, in one line.
+func typesOf(parts []part) string {
+	var b strings.Builder
+	for _, p := range parts {
+		fmt.Fprintf(&b, "%s: %s, ", p.name, map[kind]string{text: "string", fact: "boolean", number: "number", words: "string[]"}[p.kind])
+	}
+	return b.String()
+}
+
+// The types of leanwicket.d.ts: between two comments stand the parts of some records.
+
+var between = regexp.MustCompile(`(?s)( *)// From the table: ([a-z, ]+)\n.*?( *// Until here\.)`)
+
+func typeEnd(types string) (string, error) {
+	var err error
+	typed := between.ReplaceAllStringFunc(types, func(found string) string {
+		m := between.FindStringSubmatch(found)
+		indent, b := m[1], strings.Builder{}
+		fmt.Fprintf(&b, "%s// From the table: %s\n", indent, m[2])
+		for name := range strings.SplitSeq(m[2], ", ") {
+			if name == "events" {
+				for _, e := range events {
+					fmt.Fprintf(&b, "%stell(form: HTMLFormElement, what: %q%s): void\n", indent, e.word, join(e.texts, ", %s: string"))
+				}
+				continue
+			}
+			parts, known := partsNamed(name)
+			if !known {
+				err = fmt.Errorf("leanwicket.d.ts: the table has no record %q", name)
+			}
+			for _, p := range parts {
+				if p.doc == "" {
+					continue
+				}
+				ts := p.ts
+				if ts == "" {
+					ts = map[kind]string{text: "string", fact: "boolean", number: "number", words: "readonly string[]"}[p.kind]
+				}
+				fmt.Fprintf(&b, "%s/** %s */\n%sreadonly %s: %s\n", indent, p.doc, indent, p.name, ts)
+			}
+		}
+		return b.String() + m[3]
+	})
+	return typed, err
+}
+
+func join(names []string, format string) string {
+	var b strings.Builder
+	for _, name := range names {
+		fmt.Fprintf(&b, format, name)
+	}
+	return b.String()
+}
+
+// partsNamed are the parts of a record, or with "each" before its name those of its elements.
+func partsNamed(name string) (parts []part, known bool) {
+	of, isEach := strings.CutPrefix(name, "each ")
+	k := slices.IndexFunc(records, func(r record) bool { return r.name == of && (!isEach || r.each != nil) })
+	switch {
+	case k < 0:
+		return nil, false
+	case isEach:
+		return records[k].each.parts, true
+	default:
+		return records[k].parts, true
+	}
+}

@@ -1,0 +1,44 @@
+// What the core says, as objects whose parts have the names of the table, and what it is told.
+import { PART, RECORD } from "./core.js"
+import { calls, records } from "./table.js"
+
+/** Reads parts as an object. @param {string} spec as in the table */
+function reader(spec) {
+  const names = spec === "" ? [] : spec.split(" ").map(name => [name.replace(/\W$/, ""), name.slice(-1)])
+  return {
+    size: names.length,
+    /** @param {string[]} parts @param {number} at where they begin */
+    read: (parts, at) => Object.fromEntries(names.map(([name, kind], k) => {
+      const text = parts[at + k]
+      return [name, kind === "?" ? text === "1" : kind === "#" ? Number(text) : kind !== "*" ? text : text === "" ? [] : text.split(" ")]
+    })),
+  }
+}
+
+const readers = new Map(Object.entries(records).map(([name, [spec, list, each]]) => [name, { own: reader(spec), list, each: reader(each ?? "") }]))
+
+/**
+ * The records of a patch, each with its name.
+ * @param {string} patch
+ * @returns {[name: keyof import("./table.js").Records, record: any][]}
+ */
+export const said = patch => patch.split(RECORD).slice(0, -1).map(record => {
+  const [name, ...parts] = record.split(PART).slice(0, -1)
+  const { own, list, each } = /** @type {any} */ (readers.get(name))
+  const read = own.read(parts, 0)
+  if (list) {
+    read[list] = []
+    for (let at = own.size; at < parts.length; at += each.size) read[list].push(each.read(parts, at))
+  }
+  return /** @type {any} */ ([name, read])
+})
+
+/**
+ * What the core is told by a call, as its texts.
+ * @param {string} name
+ * @param {Record<string, string | number | boolean | undefined>} parts
+ */
+export const told = (name, parts) => calls[name].split(" ").map(part => {
+  const value = parts[part.replace(/\W$/, "")]
+  return value === true ? "1" : String(value || "")
+})
