@@ -85,11 +85,13 @@ func read(compiled []byte, own string, now time.Duration) string {
 	f, err := form.Read(compiled)
 	if err != nil {
 		var out patch
+		out.table(table)
 		out.error(err.Error())
 		return out.take()
 	}
 	p := &page{number: number(len(pages)), form: f, own: own, now: now, timers: map[string]func(){}, answers: map[string]func(replies.Received){}}
 	pages = append(pages, p)
+	p.out.table(table)
 	p.out.form(strconv.Itoa(int(p.number)), f.Name, f.Title, f.Buttons, !f.Submit.Creates())
 	for k := range f.Fields {
 		p.out.declared(&f.Fields[k])

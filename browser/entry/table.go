@@ -12,7 +12,42 @@ import (
 )
 
 // protocol names the table: a script that was made from another one is not understood.
-const protocol = "e6d8ccd3"
+const protocol = "6c3fc81e"
+
+// table are the parts of each record, which the script reads first: a name that ends with ? is a
+// fact, with # a number, with * a list of words. Behind the parts stand the name of a list and the
+// parts of its elements.
+const table = "" +
+	"table\ttext\n" +
+	"form\tpage name title buttons* protocol replaces?\n" +
+	"declared\tpath kind of required? private? label unit help placeholder autocomplete\toptions\traw label\n" +
+	"field\tpath key asked? dirty? touched? checking? contested? raw saved answered? answer\tissues\tsource code shown? text\n" +
+	"status\tsubmission prefill leaving unsaved? guarded? busy? locked? pending receipt reason to\n" +
+	"button\tname holds* why\n" +
+	"issues\t\tissues\tsource code shown? text\n" +
+	"say\tlevel text about until\n" +
+	"left out\tpath raw\n" +
+	"unreadable\twhy\n" +
+	"announce\ttext\n" +
+	"focus\tpath\n" +
+	"ask\treason to\n" +
+	"leave\tto kind\n" +
+	"navigate\tto\n" +
+	"guard\ton?\n" +
+	"keep\tmark text\n" +
+	"fetch\tid kind method url body\theaders\tname value\n" +
+	"abort\tid\n" +
+	"timer\tid after#\n" +
+	"stop\tid\n" +
+	"trace\ttext\n" +
+	"turned away\twhy\n" +
+	"error\twhy\n"
+
+func (p *patch) table(text string) {
+	p.begin("table")
+	p.text(text)
+	p.end()
+}
 
 func (p *patch) form(page string, name string, title string, buttons []string, replaces bool) {
 	p.begin("form")

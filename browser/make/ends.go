@@ -13,7 +13,7 @@ import (
 
 // ends makes the ends of the table: what stands in the file of each path.
 func ends() (map[string][]byte, error) {
-	protocol := fmt.Sprintf("%.4x", sha256.Sum256([]byte(scriptEnd(""))))
+	protocol := fmt.Sprintf("%.4x", sha256.Sum256([]byte(coreEnd("") + scriptEnd(""))))
 	core, err := format.Source([]byte(coreEnd(protocol)))
 	if err != nil {
 		return nil, fmt.Errorf("entry/table.go: %w", err)
@@ -49,6 +49,18 @@ func coreEnd(protocol string) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "// Code generated from browser/make/table.go; DO NOT EDIT.\n\npackage entry\n\nimport (\n\"cmp\"\n\"strconv\"\n\n\"leanwicket.dev/form\"\n\"leanwicket.dev/lifecycle\"\n\"leanwicket.dev/runner\"\n)\n\n")
 	fmt.Fprintf(&b, "// protocol names the table: a script that was made from another one is not understood.\nconst protocol = %q\n", protocol)
+	b.WriteString("\n// table are the parts of each record, which the script reads first: a name that ends with ? is a\n// fact, with # a number, with * a list of words. Behind the parts stand the name of a list and the\n// parts of its elements.\nconst table = \"\" +\n")
+	for k, r := range records {
+		line := r.name + "\t" + spec(r.parts)
+		if r.each != nil {
+			line += "\t" + r.each.name + "\t" + spec(r.each.parts)
+		}
+		fmt.Fprintf(&b, "%q", line+"\n")
+		if k+1 < len(records) {
+			b.WriteString(" +")
+		}
+		b.WriteString("\n")
+	}
 	for _, r := range records {
 		takes := r.takes
 		for _, p := range r.parts {
@@ -104,7 +116,7 @@ func said(b *strings.Builder, parts []part) {
 
 func scriptEnd(protocol string) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "// Made from browser/make/table.go: what the core says, what it is told, and in which order the parts stand. A name\n// that ends with ? is a fact, with # a number, and with * a list of words.\n\nexport const protocol = %q\n\n/**\n * What the core says.\n * @typedef {{\n", protocol)
+	fmt.Fprintf(&b, "// Made from browser/make/table.go: what the core says, and what it is told. A name that ends with ? is a fact, and\n// with # a number.\n\nexport const protocol = %q\n\n/**\n * What the core says.\n * @typedef {{\n", protocol)
 	for _, r := range records {
 		fmt.Fprintf(&b, " *   %s: {%s", quoted(r.name), typesOf(r.parts))
 		if r.each != nil {
@@ -112,15 +124,7 @@ func scriptEnd(protocol string) string {
 		}
 		b.WriteString("},\n")
 	}
-	b.WriteString(" * }} Records\n */\n\n/** Each record's parts, and those of the elements behind them with the name of their list. @type {Record<string, string[]>} */\nexport const records = {\n")
-	for _, r := range records {
-		list := []string{fmt.Sprintf("%q", spec(r.parts))}
-		if r.each != nil {
-			list = append(list, fmt.Sprintf("%q", r.each.name), fmt.Sprintf("%q", spec(r.each.parts)))
-		}
-		fmt.Fprintf(&b, "  %s: [%s],\n", quoted(r.name), strings.Join(list, ", "))
-	}
-	b.WriteString("}\n\n/** What the core is told of a page, its requests and its timers. @type {Record<string, string>} */\nexport const calls = {\n")
+	b.WriteString(" * }} Records\n */\n\n/** What the core is told of a page, its requests and its timers. @type {Record<string, string>} */\nexport const calls = {\n")
 	for _, c := range calls {
 		fmt.Fprintf(&b, "  %s: %q,\n", c.name, spec(c.parts))
 	}

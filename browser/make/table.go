@@ -49,6 +49,7 @@ var issueParts = []part{
 
 // records are what the core says to the script.
 var records = []record{
+	{"table", "", []part{{name: "text"}}, nil}, // the first one: what follows is read with it
 	{"form", "", []part{{name: "page"}, {name: "name"}, {name: "title"}, {name: "buttons", kind: words}, {name: "protocol", from: "protocol"}, {name: "replaces", kind: fact}}, nil},
 	{"declared", "field *form.Field", []part{
 		{"path", text, "field.Path", "", ""},

@@ -1,6 +1,6 @@
 // What the core says, as objects whose parts have the names of the table, and what it is told.
 import { PART, RECORD } from "./core.js"
-import { calls, records } from "./table.js"
+import { calls } from "./table.js"
 
 /** Reads parts as an object. @param {string} spec as in the table */
 function reader(spec) {
@@ -15,7 +15,16 @@ function reader(spec) {
   }
 }
 
-const readers = new Map(Object.entries(records).map(([name, [spec, list, each]]) => [name, { own: reader(spec), list, each: reader(each ?? "") }]))
+/** How to read each record: the core itself says it, in its first one. @type {Map<string, {own: ReturnType<typeof reader>, list?: string, each: ReturnType<typeof reader>}>} */
+let readers = new Map([["table", { own: reader("text"), each: reader("") }]])
+
+/** @param {string} table */
+const learn = table => {
+  readers = new Map(table.trimEnd().split("\n").map(line => {
+    const [name, own, list, each = ""] = line.split("\t")
+    return [name, { own: reader(own), list, each: reader(each) }]
+  }))
+}
 
 /**
  * The records of a patch, each with its name.
@@ -25,11 +34,13 @@ const readers = new Map(Object.entries(records).map(([name, [spec, list, each]])
 export const said = patch => patch.split(RECORD).slice(0, -1).map(record => {
   const [name, ...parts] = record.split(PART).slice(0, -1)
   const { own, list, each } = /** @type {any} */ (readers.get(name))
+  /** @type {any} */
   const read = own.read(parts, 0)
   if (list) {
     read[list] = []
     for (let at = own.size; at < parts.length; at += each.size) read[list].push(each.read(parts, at))
   }
+  if (name === "table") learn(read.text)
   return /** @type {any} */ ([name, read])
 })
 

@@ -209,6 +209,9 @@ export class Session extends EventTarget {
   /** A field as it is now, also one in a row: crew/0/name. @param {string} path @returns {Field | undefined} */
   field(path) { return this.#fields.byPath.get(path) }
 
+  /** The paths of all fields, as they are declared. @returns {string[]} */
+  paths() { return [...this.#fields.declared.keys()] }
+
   // The paths of the fields in the rows of a group, as they are declared.
   /** @param {string} group @returns {string[]} */
   members(group) { return this.#fields.declared.get(group)?.groups || [] }

@@ -5,9 +5,9 @@
 //
 // The attribute names the compiled form. Controls are found by their names, which
 // are the paths of the fields. If anything fails, the page works as it did before.
-import { plain } from "./controls.js"
 import { pages } from "./guard.js"
-import { Page } from "./page.js"
+import { pageOf } from "./page.js"
+import { plain } from "./places.js"
 import { open } from "./session.js"
 import "./style.js"
 
@@ -42,7 +42,7 @@ function headersOf(form) {
 
 async function start(form, fromTheStart = false) {
   const { leanwicketForm: source, leanwicketAccount: account, leanwicketKeep: keep, leanwicketGiven: given = "" } = plain(form).dataset
-  const page = new Page(form, fromTheStart)
+  const page = pageOf(form, fromTheStart)
   try {
     const session = await open(source, { core: new URL("leanwicket.wasm", here), account, defaults: page.markup(), headers: headersOf(form), given: Object.fromEntries(new URLSearchParams(given)), keep: { name: keptAs(form), hours: keep === "off" ? 0 : Number(keep || 24) } })
     page.open(session)

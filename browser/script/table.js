@@ -1,11 +1,12 @@
-// Made from browser/make/table.go: what the core says, what it is told, and in which order the parts stand. A name
-// that ends with ? is a fact, with # a number, and with * a list of words.
+// Made from browser/make/table.go: what the core says, and what it is told. A name that ends with ? is a fact, and
+// with # a number.
 
-export const protocol = "e6d8ccd3"
+export const protocol = "6c3fc81e"
 
 /**
  * What the core says.
  * @typedef {{
+ *   table: {text: string, },
  *   form: {page: string, name: string, title: string, buttons: string[], protocol: string, replaces: boolean, },
  *   declared: {path: string, kind: string, of: string, required: boolean, private: boolean, label: string, unit: string, help: string, placeholder: string, autocomplete: string, options: {raw: string, label: string}[]},
  *   field: {path: string, key: string, asked: boolean, dirty: boolean, touched: boolean, checking: boolean, contested: boolean, raw: string, saved: string, answered: boolean, answer: string, issues: {source: string, code: string, shown: boolean, text: string}[]},
@@ -31,33 +32,6 @@ export const protocol = "e6d8ccd3"
  *   error: {why: string, },
  * }} Records
  */
-
-/** Each record's parts, and those of the elements behind them with the name of their list. @type {Record<string, string[]>} */
-export const records = {
-  form: ["page name title buttons* protocol replaces?"],
-  declared: ["path kind of required? private? label unit help placeholder autocomplete", "options", "raw label"],
-  field: ["path key asked? dirty? touched? checking? contested? raw saved answered? answer", "issues", "source code shown? text"],
-  status: ["submission prefill leaving unsaved? guarded? busy? locked? pending receipt reason to"],
-  button: ["name holds* why"],
-  issues: ["", "issues", "source code shown? text"],
-  say: ["level text about until"],
-  "left out": ["path raw"],
-  unreadable: ["why"],
-  announce: ["text"],
-  focus: ["path"],
-  ask: ["reason to"],
-  leave: ["to kind"],
-  navigate: ["to"],
-  guard: ["on?"],
-  keep: ["mark text"],
-  fetch: ["id kind method url body", "headers", "name value"],
-  abort: ["id"],
-  timer: ["id after#"],
-  stop: ["id"],
-  trace: ["text"],
-  "turned away": ["why"],
-  error: ["why"],
-}
 
 /** What the core is told of a page, its requests and its timers. @type {Record<string, string>} */
 export const calls = {
