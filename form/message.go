@@ -70,16 +70,89 @@ const (
 	MessageSignedOut
 	MessageUnsettledLater
 	MessageWaitingLater
+
+	// What pages say beside that. A script has these words from the core.
+	MessageYours
+	MessageSavedMeanwhile
+	MessageKeepMine
+	MessageTakeTheirs
+	MessageNothing
+	MessageDraftBack
+	MessageDraftOffered
+	MessageDraftAgain
+	MessageDraftDiscard
+	MessageOfferDiscard
+	MessageOfferTake
+	MessageUnkept
+	MessageNewest
+	MessageNewestContested
+	MessageTitleWrong
+	MessageTitleSending
+	MessageTitleReceived
+	MessageCalendar
+	MessageCalendarFor
+	MessageLeaveUnsaved
+	MessageLeaveSending
+	MessageLeaveUnsettled
+	MessageLeaveStay
+	MessageLeaveSubmit
+	MessageLeaveDiscard
+
+	// What only a server says, in a page or to a program: see served.go.
+	MessageOptional
+	MessageAddTo
+	MessageMoveUp
+	MessageRemove
+	MessageRows
+	MessageOnlyIf
+	MessageOnlyIfOr
+	MessageWordOr
+	MessageWordAnd
+	MessageIsTicked
+	MessageIsNotTicked
+	MessageIsAnswered
+	MessageIsNotAnswered
+	MessageIsValue
+	MessageIsNotValue
+	MessageIsValueOrNot
+	MessageIsNotValueOrNot
+	MessageOutdatedSame
+	MessageUnknownMember
+	MessageWrongType
+	MessageNeedsVersion
+	MessageOtherSite
+	MessageSomethingWrong
+	MessageWrongMethod
+	MessageNoRecord
+	MessageNoSuchRecord
+	MessageNothingStored
+	MessageRecordFailed
+	MessageTooLarge
+	MessageTooMany
+	MessageUnreadable
+	MessageOtherAccount
+	MessageBadVersion
+	MessageBadKey
+	MessageCrowded
+	MessageNoKey
+	MessageNoKeyOnPage
+	MessageKeptOut
+	MessageNotTaken
+	MessageInFlight
+	MessageDifferent
+	MessageBusy
+	MessageLost
 	messageCount
+
+	firstOfPages  = MessageYours
+	firstOfServer = MessageOptional
 )
 
-// The catalogue that is shipped is English. {count} is a number, {label} the
+// The catalogue that is shipped is English, and has everything that is said to an applicant: here what
+// a core and its script say, and in served.go what a server says. {count} is a number, {label} the
 // field's label, {other} the label of the field compared with, {limit} a bound
 // with its unit, {wait} a time.
-var english = [messageCount]struct {
-	name    string
-	wording Wording
-}{
+var english = [firstOfServer]entry{
 	MessageNone:                  {"none", Wording{}},
 	MessageBlockedLoading:        {"blocked-loading", Wording{Other: "Not sent: the saved answers are still on their way."}},
 	MessageBlockedPrefillMissing: {"blocked-prefill-missing", Wording{Other: "Not sent: the saved answers are missing. Load them again first."}},
@@ -138,33 +211,38 @@ var english = [messageCount]struct {
 	MessageSignedOut:      {"signed-out", Wording{Other: "You seem to be signed out."}},
 	MessageUnsettledLater: {"unsettled-later", Wording{Other: "It is not known whether your answers have arrived. Try again later: they are applied once."}},
 	MessageWaitingLater:   {"waiting-later", Wording{Other: "The office is busy. Your answers are sent again later."}},
+
+	MessageYours:           {"yours", Wording{Other: "Yours"}},
+	MessageSavedMeanwhile:  {"saved-meanwhile", Wording{Other: "Saved meanwhile"}},
+	MessageKeepMine:        {"keep-mine", Wording{Other: "Keep mine"}},
+	MessageTakeTheirs:      {"take-theirs", Wording{Other: "Take that one"}},
+	MessageNothing:         {"nothing", Wording{Other: "(nothing)"}},
+	MessageDraftBack:       {"draft-back", Wording{Other: "What you had typed is back, from {time}."}},
+	MessageDraftOffered:    {"draft-offered", Wording{Other: "A tab that was closed has answers of {time} that were not sent."}},
+	MessageDraftAgain:      {"draft-again", Wording{Other: "Not kept, to be typed again: {fields}."}},
+	MessageDraftDiscard:    {"draft-discard", Wording{Other: "Discard it"}},
+	MessageOfferDiscard:    {"offer-discard", Wording{Other: "Discard them"}},
+	MessageOfferTake:       {"offer-take", Wording{Other: "Go on with them"}},
+	MessageUnkept:          {"unkept", Wording{Other: "This browser keeps nothing of what you type: its store is full, or closed to this site."}},
+	MessageNewest:          {"newest", Wording{Other: "The newest answers are here. Send yours again."}},
+	MessageNewestContested: {"newest-contested", Wording{One: "The newest answers are here. One of yours differs: choose which one to keep. Then send yours again.", Other: "The newest answers are here. {count} of yours differ: choose which ones to keep. Then send yours again."}},
+	MessageTitleWrong:      {"title-wrong", Wording{Other: "{count} to mend – "}},
+	MessageTitleSending:    {"title-sending", Wording{Other: "Sending – "}},
+	MessageTitleReceived:   {"title-received", Wording{Other: "Received – "}},
+	MessageCalendar:        {"calendar", Wording{Other: "Calendar"}},
+	MessageCalendarFor:     {"calendar-for", Wording{Other: "Calendar for {label}"}},
+	MessageLeaveUnsaved:    {"leave-unsaved", Wording{Other: "What you have typed is not sent yet."}},
+	MessageLeaveSending:    {"leave-sending", Wording{Other: "Your answers are still being sent."}},
+	MessageLeaveUnsettled:  {"leave-unsettled", Wording{Other: "It is not known whether your answers have arrived."}},
+	MessageLeaveStay:       {"leave-stay", Wording{Other: "Stay"}},
+	MessageLeaveSubmit:     {"leave-submit", Wording{Other: "Send and leave"}},
+	MessageLeaveDiscard:    {"leave-discard", Wording{Other: "Leave without it"}},
 }
 
-// String is the message's name, as form files use it.
-func (m MessageID) String() string {
-	if m < messageCount {
-		return english[m].name
-	}
-	return "?"
-}
-
-// MessageNamed finds a message by its name.
-func MessageNamed(name string) (MessageID, bool) {
-	for m := MessageNone + 1; m < messageCount; m++ {
-		if english[m].name == name {
-			return m, true
-		}
-	}
-	return MessageNone, false
-}
-
-// MessageNames lists the names of all messages.
-func MessageNames() []string {
-	names := make([]string, 0, messageCount-1)
-	for m := MessageNone + 1; m < messageCount; m++ {
-		names = append(names, english[m].name)
-	}
-	return names
+// entry is a message of the catalogue: its name, and its text.
+type entry struct {
+	name    string
+	wording Wording
 }
 
 // Message is what is said: one message, and where a step settles one thing and
@@ -239,10 +317,30 @@ func (f *Form) fill(id MessageID, a textArguments) string {
 			return f.fillOwn(own.Wording, a)
 		}
 	}
-	if id >= messageCount {
+	if int(id) >= len(english) {
 		return ""
 	}
 	return fillText(english[id].wording.of(englishPlural(a.count)), a)
+}
+
+// PageWord is a word that a page needs, by its name. What follows it where a number counts one is
+// empty where that makes no difference.
+type PageWord struct{ Name, One, Other string }
+
+// PageWords are the words of a page beside what is said of a session, in the form's words: {time},
+// {fields}, {label} and {count} are for the page to fill in.
+func (f *Form) PageWords() []PageWord {
+	words := make([]PageWord, 0, firstOfServer-firstOfPages)
+	for id := firstOfPages; id < firstOfServer; id++ {
+		wording := english[id].wording
+		for _, own := range f.Texts {
+			if own.Message == id {
+				wording = own.Wording
+			}
+		}
+		words = append(words, PageWord{english[id].name, wording.One, wording.Other})
+	}
+	return words
 }
 
 // fillOwn fills a text in the form's own language.

@@ -54,7 +54,7 @@ func (h *Handler) refuseUnknown(v *visit, s *sent) {
 	saved := plainJSON(v.record)
 	for _, m := range s.beyond {
 		if !slices.ContainsFunc(savedAt(saved, m.declared), func(own any) bool { return reflect.DeepEqual(own, m.value) }) {
-			s.wrong = append(s.wrong, problemEntry{"#" + m.pointer, "customError", "This form has no " + strings.TrimPrefix(m.pointer, "/") + ": nothing of it would be stored."})
+			s.wrong = append(s.wrong, problemEntry{"#" + m.pointer, "customError", h.form.Words(form.MessageUnknownMember, "member", strings.TrimPrefix(m.pointer, "/"))})
 		}
 	}
 }

@@ -90,7 +90,7 @@ func (v *visit) saysContested() {
 	count := int32(len(v.contestedPaths()))
 	v.says = v.form.Text(form.Message{ID: form.MessageBlockedContested, Count: count})
 	if count == 0 {
-		v.says = "The record was changed elsewhere meanwhile, and nothing of yours differs from it. Look at it, and send it again if it is to be saved."
+		v.says = v.form.Words(form.MessageOutdatedSame)
 	}
 }
 
@@ -103,9 +103,6 @@ func (v *visit) contestedPaths() (paths []string) {
 	return paths
 }
 
-// nothing is what is shown of an answer that is absent.
-const nothing = "(nothing)"
-
 // choiceView is an answer that is contested, with both values.
 type choiceView struct {
 	Path, Label, Mine, Theirs string
@@ -113,6 +110,7 @@ type choiceView struct {
 }
 
 func (h *Handler) choiceViews(v *visit) (list []choiceView) {
+	nothing := h.form.Words(form.MessageNothing)
 	for f := range v.session.Fields() {
 		if !f.Contested() {
 			continue
@@ -123,9 +121,9 @@ func (h *Handler) choiceViews(v *visit) (list []choiceView) {
 			view.Label = h.form.Fields[group].Label + " " + strconv.Itoa(int(f.Place().Row)+1) + ", " + view.Label
 		}
 		if f.Declared().Kind == form.KindRows {
-			view.Mine, view.Theirs = strconv.Itoa(f.Rows())+" rows", strconv.Itoa(f.SavedRows())+" rows"
+			view.Mine, view.Theirs = h.form.CountedWords(form.MessageRows, f.Rows()), h.form.CountedWords(form.MessageRows, f.SavedRows())
 		}
-		view.Buttons = [2]buttonView{{markup.Mine, view.Path, "Keep mine"}, {markup.Theirs, view.Path, "Take that one"}}
+		view.Buttons = [2]buttonView{{markup.Mine, view.Path, h.form.Words(form.MessageKeepMine)}, {markup.Theirs, view.Path, h.form.Words(form.MessageTakeTheirs)}}
 		list = append(list, view)
 	}
 	return list
@@ -140,7 +138,7 @@ func (h *Handler) needsVersion(v *visit, s *sent) bool {
 // unversioned answers a submission that says no version.
 func (h *Handler) unversioned(w http.ResponseWriter, v *visit, s *sent) {
 	if wantsJSON(v.request) {
-		h.problem(w, http.StatusPreconditionRequired, "This replaces a saved record, and says not over which version: nothing was stored. Send If-Match with the ETag of the record that it was read from.", nil)
+		h.problem(w, http.StatusPreconditionRequired, h.form.Words(form.MessageNeedsVersion), nil)
 		return
 	}
 	h.answer(w, h.outdated(v, s), http.StatusPreconditionRequired)

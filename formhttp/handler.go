@@ -77,7 +77,7 @@ func New(declared *form.Form, validator Validator, o Options) (*Handler, error) 
 	h.o.MaxFields = cmp.Or(h.o.MaxFields, 10_000)
 	h.o.MaxOpen = cmp.Or(h.o.MaxOpen, 20)
 	var err error
-	if h.page, err = newPage(o.Page); err != nil {
+	if h.page, err = newPage(h.form, o.Page); err != nil {
 		return nil, fmt.Errorf("formhttp: the form %s: %w", declared.Name, err)
 	}
 	h.style = pageStyle + o.Style
@@ -87,7 +87,7 @@ func New(declared *form.Form, validator Validator, o Options) (*Handler, error) 
 	origins := http.NewCrossOriginProtection()
 	origins.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h.headers(w)
-		h.refuse(w, r, nil, http.StatusForbidden, "This was not sent from this site's own page. Nothing was stored; send it from here.")
+		h.refuse(w, r, nil, http.StatusForbidden, h.form.Words(form.MessageOtherSite))
 	}))
 	h.checked = origins.Handler(http.HandlerFunc(h.serve))
 	return h, nil
@@ -95,9 +95,6 @@ func New(declared *form.Form, validator Validator, o Options) (*Handler, error) 
 
 // ServeHTTP answers a request for the form, as docs/server.md says of each kind.
 func (h *Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) { h.checked.ServeHTTP(w, r) }
-
-// somethingWrong is said where nothing better is known; why is for the log alone.
-const somethingWrong = "Something went wrong here. Nothing was stored; try again."
 
 func (h *Handler) serve(w http.ResponseWriter, r *http.Request) {
 	defer func() {
@@ -107,7 +104,7 @@ func (h *Handler) serve(w http.ResponseWriter, r *http.Request) {
 			}
 			h.panicked()
 			v := h.opened(r, nil)
-			h.refuse(w, r, v, http.StatusInternalServerError, somethingWrong)
+			h.refuse(w, r, v, http.StatusInternalServerError, h.form.Words(form.MessageSomethingWrong))
 		}
 	}()
 	h.headers(w)
@@ -125,7 +122,7 @@ func (h *Handler) serve(w http.ResponseWriter, r *http.Request) {
 		w.WriteHeader(http.StatusNoContent)
 	default:
 		w.Header().Set("Allow", h.allowed())
-		h.refuse(w, r, nil, http.StatusMethodNotAllowed, "This form is read with GET and sent with POST.")
+		h.refuse(w, r, nil, http.StatusMethodNotAllowed, h.form.Words(form.MessageWrongMethod))
 	}
 }
 
@@ -169,7 +166,7 @@ func (h *Handler) get(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	if visit.missing {
-		h.refuse(w, r, visit, http.StatusNotFound, noSuchRecord)
+		h.refuse(w, r, visit, http.StatusNotFound, h.form.Words(form.MessageNoSuchRecord))
 		return
 	}
 	visit.received, visit.receipt = h.receipt(r)
@@ -183,7 +180,7 @@ func (h *Handler) record(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	if h.o.Load == nil {
-		h.problem(w, http.StatusNotFound, "This form has no saved record.", nil)
+		h.problem(w, http.StatusNotFound, h.form.Words(form.MessageNoRecord), nil)
 		return
 	}
 	record, version, err := h.saved(r)
@@ -195,10 +192,10 @@ func (h *Handler) record(w http.ResponseWriter, r *http.Request) {
 	}
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
-		h.problem(w, http.StatusNotFound, noSuchRecord, nil)
+		h.problem(w, http.StatusNotFound, h.form.Words(form.MessageNoSuchRecord), nil)
 		return
 	case err != nil:
-		h.problem(w, http.StatusInternalServerError, "The saved record could not be loaded.", nil)
+		h.problem(w, http.StatusInternalServerError, h.form.Words(form.MessageRecordFailed), nil)
 		return
 	}
 	if version != "" {
@@ -213,7 +210,7 @@ func (h *Handler) compiled(w http.ResponseWriter) {
 	data, err := h.form.MarshalBinary()
 	if err != nil {
 		h.o.Log.Error("the form cannot be compiled", "form", h.form.Name, "error", err)
-		http.Error(w, somethingWrong, http.StatusInternalServerError)
+		http.Error(w, h.form.Words(form.MessageSomethingWrong), http.StatusInternalServerError)
 		return
 	}
 	w.Header().Set("Content-Type", "application/octet-stream")
@@ -262,9 +259,6 @@ func (h *Handler) opened(r *http.Request, answer func(lifecycle.RequestID) lifec
 	return v
 }
 
-// noSuchRecord is said where the application has no record for the request.
-const noSuchRecord = "There is no such record."
-
 // saved is what the application has saved, and its version. That it could not be loaded is
 // logged.
 func (h *Handler) saved(r *http.Request) (record map[string]any, version string, err error) {
@@ -291,13 +285,13 @@ func (h *Handler) post(w http.ResponseWriter, r *http.Request) {
 	var tooLarge *http.MaxBytesError
 	switch {
 	case errors.As(err, &tooLarge):
-		h.refuse(w, r, nil, http.StatusRequestEntityTooLarge, "This is too large to be received: at most "+strconv.FormatInt(h.o.MaxBody>>10, 10)+" KiB. Nothing was stored.")
+		h.refuse(w, r, nil, http.StatusRequestEntityTooLarge, h.form.Words(form.MessageTooLarge, "limit", strconv.FormatInt(h.o.MaxBody>>10, 10)+" KiB"))
 		return
 	case errors.Is(err, errTooMany):
-		h.refuse(w, r, nil, http.StatusRequestEntityTooLarge, "These are more answers than can be received. Nothing was stored.")
+		h.refuse(w, r, nil, http.StatusRequestEntityTooLarge, h.form.Words(form.MessageTooMany))
 		return
 	case err != nil:
-		h.refuse(w, r, nil, http.StatusBadRequest, "This could not be read, and nothing was stored: "+err.Error()+".")
+		h.refuse(w, r, nil, http.StatusBadRequest, h.form.Words(form.MessageUnreadable, "why", err.Error()))
 		return
 	}
 	if turnedAway := h.admit(r); turnedAway != nil {
@@ -305,11 +299,11 @@ func (h *Handler) post(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	if h.isOthers(r, sent) {
-		h.turnAway(w, r, sent, replies.Response{Status: http.StatusUnauthorized, Body: map[string]any{"title": "Somebody else has signed in here since this page was opened. Nothing was stored: sign in as before, or open the form again."}})
+		h.turnAway(w, r, sent, replies.Response{Status: http.StatusUnauthorized, Body: map[string]any{"title": h.form.Words(form.MessageOtherAccount)}})
 		return
 	}
 	if !h.form.Submit.Creates() && !isCondition(sent.version) {
-		h.refuse(w, r, nil, http.StatusBadRequest, fmt.Sprintf("If-Match has %.40q, which is no entity tag: right would be the ETag of the record, in its quotes. Nothing was stored.", sent.version))
+		h.refuse(w, r, nil, http.StatusBadRequest, h.form.Words(form.MessageBadVersion, "found", fmt.Sprintf("%.40q", sent.version)))
 		return
 	}
 	v := h.begin(r)
@@ -321,7 +315,7 @@ func (h *Handler) post(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	if !goodKey(sent.key) {
-		h.refuse(w, r, v, http.StatusBadRequest, "The submission key has to be one to 255 visible ASCII characters. Nothing was stored.")
+		h.refuse(w, r, v, http.StatusBadRequest, h.form.Words(form.MessageBadKey))
 		return
 	}
 	v.key = cmp.Or(sent.key, newKey())
@@ -338,7 +332,7 @@ func (h *Handler) post(w http.ResponseWriter, r *http.Request) {
 	account := h.principal(r)
 	if !h.enter(account) {
 		w.Header().Set("Retry-After", "1")
-		h.refuse(w, r, v, http.StatusTooManyRequests, "Too many submissions are being worked on. Try again in a moment.")
+		h.refuse(w, r, v, http.StatusTooManyRequests, h.form.Words(form.MessageCrowded))
 		return
 	}
 	defer h.leave(account)
@@ -351,9 +345,9 @@ func (h *Handler) lacksKey(s *sent) string {
 	case s.key != "" || s.json && h.o.KeylessJSON:
 		return ""
 	case s.json:
-		return "The submission has no Idempotency-Key, so that a repeat would be stored twice. Nothing was stored: send a random one, the same for each repeat."
+		return h.form.Words(form.MessageNoKey)
 	default:
-		return "The page had no submission key, so that a second click would be stored twice. Nothing was stored. The page has a key now: send it again."
+		return h.form.Words(form.MessageNoKeyOnPage)
 	}
 }
 

@@ -105,7 +105,7 @@ type typeCheck struct {
 }
 
 func (c *typeCheck) is(pointer string, v any, want string) {
-	c.wrong = append(c.wrong, problemEntry{"#" + pointer, "badInput", "This is " + jsonType(v) + ", and has to be " + want + "."})
+	c.wrong = append(c.wrong, problemEntry{"#" + pointer, "badInput", c.form.Words(form.MessageWrongType, "found", jsonType(v), "right", want)})
 }
 
 // object checks the members of a record that the form has.

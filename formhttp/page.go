@@ -35,8 +35,13 @@ func Parts() []string {
 
 // newPage joins the page's templates with those of the application, which may call further ones of
 // its own.
-func newPage(own *template.Template) (*template.Template, error) {
-	parts := template.Must(template.New("page").Parse(pageText))
+func newPage(f *form.Form, own *template.Template) (*template.Template, error) {
+	// {{word "optional"}} is a message by its name; {{counted "title-wrong" 3}} one in which a number counts.
+	words := template.FuncMap{
+		"word":    func(name string) string { return counted(f, name, -1) },
+		"counted": func(name string, count int) string { return counted(f, name, count) },
+	}
+	parts := template.Must(template.New("page").Funcs(words).Parse(pageText))
 	if own == nil {
 		return parts, nil
 	}
@@ -44,12 +49,19 @@ func newPage(own *template.Template) (*template.Template, error) {
 	if err != nil {
 		return nil, fmt.Errorf("Options.Page cannot be copied: %w", err)
 	}
+	page.Funcs(words)
 	for _, name := range Parts() {
 		if defined := page.Lookup(name); defined == nil || defined.Tree == nil {
 			template.Must(page.AddParseTree(name, parts.Lookup(name).Tree))
 		}
 	}
 	return page, showsWhatIsSaid(page)
+}
+
+// counted is the text of a message that a template names.
+func counted(f *form.Form, name string, count int) string {
+	id, _ := form.MessageNamed(name)
+	return f.CountedWords(id, count)
 }
 
 // showsWhatIsSaid is an error where a page leaves out what it has to say. A page that needs what
@@ -130,8 +142,8 @@ type rowView struct {
 }
 
 // newRow is a row without its fields: the first one cannot go up.
-func newRow(path, number string) rowView {
-	row := rowView{Number: number, Buttons: []buttonView{{markup.Move, path, "Move up"}, {markup.Remove, path, "Remove"}}}
+func newRow(f *form.Form, path, number string) rowView {
+	row := rowView{Number: number, Buttons: []buttonView{{markup.Move, path, f.Words(form.MessageMoveUp)}, {markup.Remove, path, f.Words(form.MessageRemove)}}}
 	if number == "1" {
 		row.Buttons = row.Buttons[1:]
 	}
@@ -166,7 +178,7 @@ func (h *Handler) render(w http.ResponseWriter, status int, v *visit) {
 	var text strings.Builder
 	if err := h.page.ExecuteTemplate(&text, "page", h.view(v)); err != nil {
 		h.o.Log.Error("the page cannot be rendered", "form", h.form.Name, "error", err)
-		http.Error(w, somethingWrong, http.StatusInternalServerError)
+		http.Error(w, h.form.Words(form.MessageSomethingWrong), http.StatusInternalServerError)
 		return
 	}
 	w.WriteHeader(status)
@@ -225,7 +237,7 @@ func (h *Handler) fieldViews(v *visit, p *pageView) []fieldView {
 		switch {
 		case state.Declared().Kind == form.KindRows:
 			p.Groups = true
-			view.Add = buttonView{markup.Add, view.Path, "Add to " + view.Label}
+			view.Add = buttonView{markup.Add, view.Path, h.form.Words(form.MessageAddTo, "label", view.Label)}
 			view.Template = h.rowTemplate(place.Field, p.ids)
 			list = append(list, view)
 		case place.Row < 0:
@@ -234,7 +246,7 @@ func (h *Handler) fieldViews(v *visit, p *pageView) []fieldView {
 			group := &list[len(list)-1]
 			if len(group.Rows) <= int(place.Row) {
 				row := group.Path + "/" + strconv.Itoa(int(place.Row))
-				group.Rows = append(group.Rows, newRow(row, strconv.Itoa(int(place.Row)+1)))
+				group.Rows = append(group.Rows, newRow(h.form, row, strconv.Itoa(int(place.Row)+1)))
 			}
 			row := &group.Rows[place.Row]
 			row.Fields = append(row.Fields, view)
@@ -250,7 +262,7 @@ func (h *Handler) rowTemplate(group form.FieldID, ids markup.IDs) *rowView {
 		return nil
 	}
 	head := h.form.Fields[group].Path
-	row := newRow(head+"/*", "*")
+	row := newRow(h.form, head+"/*", "*")
 	for _, id := range h.form.Members(group) {
 		f := &h.form.Fields[id]
 		row.Fields = append(row.Fields, h.emptyField(f, f.Path, ids))
@@ -351,37 +363,41 @@ func (h *Handler) sometimes(f *form.Field) string {
 			for _, literal := range clause {
 				literals = append(literals, h.inWords(literal))
 			}
-			clauses = append(clauses, strings.Join(literals, " or "))
+			clauses = append(clauses, strings.Join(literals, h.form.Words(form.MessageWordOr)))
 		}
-		conditions = append(conditions, strings.Join(union(nil, clauses), " and "))
+		conditions = append(conditions, strings.Join(union(nil, clauses), h.form.Words(form.MessageWordAnd)))
 	}
 	if conditions == nil {
 		return ""
 	}
-	return "Only if " + strings.Join(union(nil, conditions), ", or ") + "."
+	return h.form.Words(form.MessageOnlyIf, "conditions", strings.Join(union(nil, conditions), h.form.Words(form.MessageOnlyIfOr)))
 }
 
 // inWords says what a literal asks of a field's answer.
 func (h *Handler) inWords(literal form.Literal) string {
 	f := &h.form.Fields[literal.Field]
-	is := map[bool]string{false: " is ", true: " is not "}
+	says := func(is, isNot form.MessageID, values ...string) string {
+		if literal.Negate {
+			is = isNot
+		}
+		return h.form.Words(is, "label", f.Label, "values", strings.Join(values, h.form.Words(form.MessageWordOr)))
+	}
+	switch ticked := literal.Present || slices.Contains(literal.Values, form.True()); {
+	case f.Kind == form.KindBoolean && ticked:
+		return says(form.MessageIsTicked, form.MessageIsNotTicked)
+	case f.Kind == form.KindBoolean:
+		return says(form.MessageIsNotTicked, form.MessageIsTicked)
+	case literal.Present:
+		return says(form.MessageIsAnswered, form.MessageIsNotAnswered)
+	}
 	var values []string
 	for _, value := range literal.Values {
 		values = append(values, f.Readable(value))
 	}
-	text := "“" + f.Label + "”"
-	switch {
-	case f.Kind == form.KindBoolean:
-		ticked := literal.Present || slices.Contains(literal.Values, form.True())
-		return text + is[ticked == literal.Negate] + "ticked"
-	case literal.Present:
-		return text + is[literal.Negate] + "answered"
-	case literal.OrAbsent && literal.Negate:
-		text += " is answered, and"
-	case literal.OrAbsent:
-		text += " is not answered, or"
+	if literal.OrAbsent {
+		return says(form.MessageIsValueOrNot, form.MessageIsNotValueOrNot, values...)
 	}
-	return text + is[literal.Negate] + strings.Join(values, " or ")
+	return says(form.MessageIsValue, form.MessageIsNotValue, values...)
 }
 
 // given are the values of the names that the form declares as given: those of the path

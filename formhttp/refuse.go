@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/replies"
 )
@@ -50,7 +51,7 @@ func (h *Handler) keepOut(w http.ResponseWriter, v *visit, with replies.Response
 		w.WriteHeader(status)
 		return
 	}
-	h.refuse(w, v.request, v, status, cmp.Or(replies.Submit(h.form, toResponse(answer)).Text, "You are signed out, or not allowed to open this."))
+	h.refuse(w, v.request, v, status, cmp.Or(replies.Submit(h.form, toResponse(answer)).Text, h.form.Words(form.MessageKeptOut)))
 }
 
 func redirects(status int) bool { return status >= 300 && status < 400 }
@@ -58,7 +59,7 @@ func redirects(status int) bool { return status >= 300 && status < 400 }
 // refuseWrong tells what cannot be taken for an answer. Nothing was stored.
 func (h *Handler) refuseWrong(w http.ResponseWriter, v *visit, sent *sent) {
 	slices.SortFunc(sent.wrong, func(a, b problemEntry) int { return strings.Compare(a.Pointer, b.Pointer) })
-	const why = "This could not be taken, and nothing was stored."
+	why := h.form.Words(form.MessageNotTaken)
 	if wantsJSON(v.request) {
 		h.problem(w, http.StatusUnprocessableEntity, why, sent.wrong)
 		return

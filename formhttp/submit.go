@@ -53,7 +53,7 @@ func (h *Handler) submit(w http.ResponseWriter, v *visit, sent *sent) {
 	var unsettled notAnOutcome
 	switch {
 	case errors.Is(err, errHeld) && v.missing:
-		h.refuse(w, v.request, v, http.StatusNotFound, noSuchRecord+" Nothing was stored.")
+		h.refuse(w, v.request, v, http.StatusNotFound, h.form.Words(form.MessageNothingStored))
 		return
 	case errors.Is(err, errHeld):
 		h.answer(w, v, http.StatusUnprocessableEntity)
@@ -62,20 +62,20 @@ func (h *Handler) submit(w http.ResponseWriter, v *visit, sent *sent) {
 		got = unsettled.answer
 	case errors.Is(err, ledger.ErrInFlight):
 		w.Header().Set("Retry-After", "1")
-		h.refuse(w, v.request, v, http.StatusConflict, "This submission is still being worked on. Try again in a moment: it is applied once.")
+		h.refuse(w, v.request, v, http.StatusConflict, h.form.Words(form.MessageInFlight))
 		return
 	case errors.Is(err, ledger.ErrDifferent):
 		v.key = newKey()
-		h.refuse(w, v.request, v, http.StatusUnprocessableEntity, "This page was sent before with other answers, and those have been received. Send again if these are to be sent as well.")
+		h.refuse(w, v.request, v, http.StatusUnprocessableEntity, h.form.Words(form.MessageDifferent))
 		return
 	case errors.Is(err, ledger.ErrBusy):
 		h.o.Log.Warn("the submission was not worked on", "form", h.form.Name, "error", err)
 		w.Header().Set("Retry-After", "1")
-		h.refuse(w, v.request, v, http.StatusServiceUnavailable, "There is too much to do here at the moment. Nothing was stored; try again in a moment.")
+		h.refuse(w, v.request, v, http.StatusServiceUnavailable, h.form.Words(form.MessageBusy))
 		return
 	case errors.Is(err, ledger.ErrLost):
 		h.o.Log.Error("the submission's key was lost while it was worked on", "form", h.form.Name, "error", err)
-		h.refuse(w, v.request, v, http.StatusInternalServerError, "It is not known whether your answers have been stored. Try again: they are applied once.")
+		h.refuse(w, v.request, v, http.StatusInternalServerError, h.form.Words(form.MessageLost))
 		return
 	case err != nil:
 		h.failed(w, v.request, v, err)
@@ -90,7 +90,7 @@ func (h *Handler) submit(w http.ResponseWriter, v *visit, sent *sent) {
 // failed tells that nothing was stored; why is for the log alone.
 func (h *Handler) failed(w http.ResponseWriter, r *http.Request, v *visit, err error) {
 	h.o.Log.Error("the submission failed", "form", h.form.Name, "error", err)
-	h.refuse(w, r, v, http.StatusInternalServerError, somethingWrong)
+	h.refuse(w, r, v, http.StatusInternalServerError, h.form.Words(form.MessageSomethingWrong))
 }
 
 // work is what a submission is for, once the form and its schema allow it.

@@ -40,7 +40,7 @@ func (p *patch) fact(is bool) {
 
 func (p *patch) number(n int64) { p.text(strconv.FormatInt(n, 10)) }
 
-func (p *patch) words(words []string) { p.text(strings.Join(words, " ")) }
+func (p *patch) list(words []string) { p.text(strings.Join(words, " ")) }
 
 // take gives what has been gathered, and begins anew.
 func (p *patch) take() string {

@@ -93,6 +93,7 @@ func read(compiled []byte, own string, now time.Duration) string {
 	pages = append(pages, p)
 	p.out.table(table)
 	p.out.form(strconv.Itoa(int(p.number)), f.Name, f.Title, f.Buttons, !f.Submit.Creates())
+	p.out.words(f)
 	for k := range f.Fields {
 		p.out.declared(&f.Fields[k])
 	}

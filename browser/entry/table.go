@@ -12,7 +12,7 @@ import (
 )
 
 // protocol names the table: a script that was made from another one is not understood.
-const protocol = "6c3fc81e"
+const protocol = "c40b491c"
 
 // table are the parts of each record, which the script reads first: a name that ends with ? is a
 // fact, with # a number, with * a list of words. Behind the parts stand the name of a list and the
@@ -21,6 +21,7 @@ const table = "" +
 	"table\ttext\n" +
 	"form\tpage name title buttons* protocol replaces?\n" +
 	"declared\tpath kind of required? private? label unit help placeholder autocomplete\toptions\traw label\n" +
+	"words\t\twords\tname one other\n" +
 	"field\tpath key asked? dirty? touched? checking? contested? raw saved answered? answer\tissues\tsource code shown? text\n" +
 	"status\tsubmission prefill leaving unsaved? guarded? busy? locked? pending receipt reason to\n" +
 	"button\tname holds* why\n" +
@@ -54,7 +55,7 @@ func (p *patch) form(page string, name string, title string, buttons []string, r
 	p.text(page)
 	p.text(name)
 	p.text(title)
-	p.words(buttons)
+	p.list(buttons)
 	p.text(protocol)
 	p.fact(replaces)
 	p.end()
@@ -75,6 +76,16 @@ func (p *patch) declared(field *form.Field) {
 	for _, option := range field.Options {
 		p.text(option.Value.String())
 		p.text(cmp.Or(option.Label, option.Value.String()))
+	}
+	p.end()
+}
+
+func (p *patch) words(f *form.Form) {
+	p.begin("words")
+	for _, word := range f.PageWords() {
+		p.text(word.Name)
+		p.text(word.One)
+		p.text(word.Other)
 	}
 	p.end()
 }
@@ -120,7 +131,7 @@ func (p *patch) status(s *lifecycle.Session) {
 func (p *patch) button(s *lifecycle.Session, button string, holds lifecycle.Holds) {
 	p.begin("button")
 	p.text(button)
-	p.words(holds.Words())
+	p.list(holds.Words())
 	p.text(s.Form().Text(s.HoldMessage(holds)))
 	p.end()
 }

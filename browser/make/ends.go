@@ -13,7 +13,7 @@ import (
 
 // ends makes the ends of the table: what stands in the file of each path.
 func ends() (map[string][]byte, error) {
-	protocol := fmt.Sprintf("%.4x", sha256.Sum256([]byte(coreEnd("") + scriptEnd(""))))
+	protocol := fmt.Sprintf("%.4x", sha256.Sum256([]byte(coreEnd("")+scriptEnd(""))))
 	core, err := format.Source([]byte(coreEnd(protocol)))
 	if err != nil {
 		return nil, fmt.Errorf("entry/table.go: %w", err)
@@ -108,7 +108,7 @@ func said(b *strings.Builder, parts []part) {
 		if from == "" {
 			from = p.name
 		}
-		fmt.Fprintf(b, "p.%s(%s)\n", map[kind]string{text: "text", fact: "fact", number: "number", words: "words"}[p.kind], from)
+		fmt.Fprintf(b, "p.%s(%s)\n", map[kind]string{text: "text", fact: "fact", number: "number", words: "list"}[p.kind], from)
 	}
 }
 

@@ -66,6 +66,7 @@ var records = []record{
 		{"raw", text, "option.Value.String()", "", "What the control has as its value."},
 		{"label", text, "cmp.Or(option.Label, option.Value.String())", "", "What the applicant reads."},
 	}}},
+	{"words", "f *form.Form", nil, &each{"words", "f.PageWords()", "word", []part{{name: "name", from: "word.Name"}, {name: "one", from: "word.One"}, {name: "other", from: "word.Other"}}}},
 	{"field", "field lifecycle.FieldState", []part{
 		{"path", text, "field.Path()", "", "vessel/name, crew, crew/0/name"},
 		{"key", text, "strconv.Itoa(field.ID())", "", "The same as long as it is the same field, wherever its row moves."},

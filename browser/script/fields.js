@@ -11,6 +11,7 @@ import { isTouched, markupOf } from "./untouched.js"
  * @param {import("./controls.js").Controls} held
  */
 export function fieldsOf(page, { form, controls, marked, box: boxOf, beside, id: idOf }, held) {
+  const { word } = page.session
   /** The issues that show, by path. @type {Map<string, string[]>} */
   const shown = new Map()
   /** The issues of each field, by id. @type {Map<string, HTMLElement>} */
@@ -52,7 +53,7 @@ export function fieldsOf(page, { form, controls, marked, box: boxOf, beside, id:
     if (!is) return choice?.remove()
     if (!choice?.isConnected) {
       choice = make("div", { className: "leanwicket-choice" })
-      for (const [which, title, label] of [["mine", "Yours", "Keep mine"], ["theirs", "Saved meanwhile", "Take that one"]]) {
+      for (const [which, title, label] of [["mine", word("yours"), word("keep-mine")], ["theirs", word("saved-meanwhile"), word("take-theirs")]]) {
         const b = make("button", { type: "button", name: "leanwicket-" + which, value: path, textContent: label })
         page.on(b, "click", () => page.happened("resolve", path, which))
         const side = make("div")
@@ -63,8 +64,8 @@ export function fieldsOf(page, { form, controls, marked, box: boxOf, beside, id:
       choices.set(path, choice)
     }
     const [yours, saved] = choice.querySelectorAll("span")
-    yours.textContent = mine || "(nothing)"
-    saved.textContent = theirs || "(nothing)"
+    yours.textContent = mine || word("nothing")
+    saved.textContent = theirs || word("nothing")
   }
 
   return {

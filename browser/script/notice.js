@@ -9,7 +9,7 @@ import { acts } from "./table.js"
  * @param {import("./fields.js").FieldsShown} fields
  */
 export function noticeOf(page, { form, root, owns, written, prefix, marked, controls, target, id }, { shown }) {
-  const { session } = page
+  const { session } = page, { word } = session
   const part = (name, put) => {
     const own = root().querySelector("#" + CSS.escape((written ? prefix : "leanwicket-") + name))
     const found = marked(name, "") || (form.id ? root().querySelector(`[data-leanwicket-${name}="${CSS.escape(form.id)}"]`) : null) || (own && !("leanwicketTaken" in own.dataset) ? own : null)
@@ -127,15 +127,15 @@ export function noticeOf(page, { form, root, owns, written, prefix, marked, cont
       draftIsOwn = own
       const label = path => session.field(path)?.label || path
       const time = told && new Date(told.at).toLocaleString(document.documentElement.lang || undefined, { dateStyle: "long", timeStyle: "short" })
-      const again = told?.again.length ? ` Not kept, to be typed again: ${told.again.map(label).join(", ")}.` : ""
-      drafts.textContent = !told ? "" : own ? `What you had typed is back, from ${time}.${again}` : `A tab that was closed has answers of ${time} that were not sent.${again}`
+      const again = told?.again.length ? " " + word("draft-again", { fields: told.again.map(label).join(", ") }) : ""
+      drafts.textContent = !told ? "" : word(own ? "draft-back" : "draft-offered", { time }) + again
       const button = (textContent, does) => {
         const b = make("button", { type: "button", textContent })
         page.on(b, "click", () => { does(); notice.focus({ preventScroll: true }) })
         return b
       }
-      const discard = button(own ? "Discard it" : "Discard them", () => session.discard(own ? undefined : told))
-      draftButtons.replaceChildren(...!told ? [] : own ? [discard] : [button("Go on with them", () => session.takeOver(told)), discard])
+      const discard = button(word(own ? "draft-discard" : "offer-discard"), () => session.discard(own ? undefined : told))
+      draftButtons.replaceChildren(...!told ? [] : own ? [discard] : [button(word("offer-take"), () => session.takeOver(told)), discard])
     },
 
     /** Brings summary, notice and title in step with what is so now. */
@@ -158,7 +158,7 @@ export function noticeOf(page, { form, root, owns, written, prefix, marked, cont
       if (!title) return
       const { submission } = session.snapshot
       const underWay = ["sending", "checking", "waiting"].includes(submission)
-      const now = (wrong.length ? wrong.length + " to mend – " : underWay ? "Sending – " : submission === "accepted" ? "Received – " : "") + title
+      const now = (wrong.length ? word("title-wrong", { count: wrong.length }) : underWay ? word("title-sending") : submission === "accepted" ? word("title-received") : "") + title
       if (document.title !== now) document.title = now
     },
 
@@ -176,11 +176,10 @@ export function noticeOf(page, { form, root, owns, written, prefix, marked, cont
         page.on(dialog, "cancel", e => { e.preventDefault(); page.happened("leave answered", "stay") })
         document.body.append(dialog)
       }
-      const words = { unsaved: "What you have typed is not sent yet.", sending: "Your answers are still being sent.", unsettled: "It is not known whether your answers have arrived." }
-      const asked = make("p", { id: prefix + "ask-title", textContent: words[reason] || reason })
+      const asked = make("p", { id: prefix + "ask-title", textContent: word("leave-" + reason) })
       const buttons = make("div", { className: "leanwicket-buttons" })
-      buttons.append(...[["stay", "Stay"], ["submit", "Send and leave"], ["discard", "Leave without it"]].map(([value, textContent]) => {
-        const b = make("button", { type: "button", value, textContent })
+      buttons.append(...["stay", "submit", "discard"].map(value => {
+        const b = make("button", { type: "button", value, textContent: word("leave-" + value) })
         page.on(b, "click", () => { dialog.close(); page.happened("leave answered", value) })
         return b
       }))

@@ -7,14 +7,16 @@ import { aRow, make } from "./places.js"
  * @param {import("./fields.js").FieldsShown} fields
  */
 export function rowsOn(page, { form, root, owns, all, target, rowsOf }, fields) {
+  const { word } = page.session
+
   /** A date is typed, or chosen in the browser's own calendar. @param {Iterable<any>} controls */
   function pickers(controls) {
     for (const control of controls) {
       const date = make("input", { type: "date", tabIndex: -1 })
       date.setAttribute("aria-hidden", "true")
       Object.assign(date.style, { position: "absolute", width: "1px", height: "1px", padding: 0, border: 0, opacity: 0, pointerEvents: "none" })
-      const button = make("button", { type: "button", className: "leanwicket-pick", textContent: "Calendar" })
-      button.setAttribute("aria-label", "Calendar for " + control.dataset.leanwicketPicker)
+      const button = make("button", { type: "button", className: "leanwicket-pick", textContent: word("calendar") })
+      button.setAttribute("aria-label", word("calendar-for", { label: control.dataset.leanwicketPicker }))
       page.on(button, "click", () => {
         if (control.readOnly) return
         date.value = /^\d{4}-\d\d-\d\d$/.test(control.value) ? control.value : ""

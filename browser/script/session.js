@@ -54,6 +54,8 @@ export class Session extends EventTarget {
   snapshot
   /** @type {Map<string, number>} */
   #timers = new Map()
+  /** What pages say, in the form's words. @type {Map<string, {one: string, other: string}>} */
+  #words = new Map()
   #fields = new Fields()
   /** @type {Requests} */
   #requests
@@ -115,7 +117,7 @@ export class Session extends EventTarget {
 
   /** Neither store of the browser takes what is typed: it is said once on a page. */
   #unkept() {
-    const spoken = saidUnkept ? this.snapshot.said : saying(this.snapshot, "This browser keeps nothing of what you type: its store is full, or closed to this site.")
+    const spoken = saidUnkept ? this.snapshot.said : saying(this.snapshot, this.word("unkept"))
     saidUnkept = true
     this.#change({ keeps: false, said: spoken })
   }
@@ -311,7 +313,7 @@ export class Session extends EventTarget {
   /** Does what the core says. @param {string} patch @param {string} [act] what the applicant did */
   #carryOut(patch, act) {
     const { snapshot: before } = this
-    const step = new Step(before, this.#fields)
+    const step = new Step(before, this.#fields, this.word)
     for (const [name, record] of said(patch)) {
       const does = /** @type {any} */ (this.#does)[name]
       does?.(record)
@@ -334,6 +336,7 @@ export class Session extends EventTarget {
       this.number = Number(form.page)
       this.#requests.replaces = form.replaces
     },
+    words: ({ words }) => { this.#words = new Map(words.map(word => [word.name, word])) },
     unreadable: ({ why }) => { console.warn("leanwicket: what an earlier page kept cannot be read:", why) },
     guard: ({ on }) => { (on ? addEventListener : removeEventListener)("beforeunload", this.#unload) },
     keep: ({ mark, text }) => { this.kept.write(mark, this.#again(), text) },
@@ -347,6 +350,16 @@ export class Session extends EventTarget {
       this.#timers.delete(id)
     },
     trace: ({ text }) => { this.recorded = text },
+  }
+
+  /**
+   * What a page says, in the form's words.
+   * @param {string} name the name of the message
+   * @param {Record<string, string | number>} [more] what stands for {count} and the like
+   */
+  word = (name, more = {}) => {
+    const { one = "", other = "" } = this.#words.get(name) || {}
+    return (more.count === 1 && one || other).replace(/{(\w+)}/g, (_, argument) => String(more[argument]))
   }
 
   /** All fields, those of the rows after their group. */

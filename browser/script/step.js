@@ -17,10 +17,11 @@ export class Step {
   /** The paths of the fields that were told. @type {string[]} */
   told = []
 
-  /** @param {Snapshot} before @param {Fields} fields */
-  constructor(before, fields) {
+  /** @param {Snapshot} before @param {Fields} fields @param {(name: string, more?: Record<string, number>) => string} word */
+  constructor(before, fields, word) {
     this.before = before
     this.fields = fields
+    this.word = word
     /** The next snapshot. @type {any} */
     this.now = { ...before, buttons: [...before.buttons] }
   }
@@ -68,8 +69,7 @@ export class Step {
 
   /** After a record was changed elsewhere: that its newest answers are there, and what is to be done. */
   #newest() {
-    const contested = this.fields.all().filter(f => f.contested).length
-    const choose = contested === 1 ? " One of yours differs: choose which one to keep." : contested ? ` ${contested} of yours differ: choose which ones to keep.` : ""
-    return saying(this.before, `The newest answers are here.${choose} ${choose ? "Then send" : "Send"} yours again.`)
+    const count = this.fields.all().filter(f => f.contested).length
+    return saying(this.before, this.word(count ? "newest-contested" : "newest", { count }))
   }
 }

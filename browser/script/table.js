@@ -1,7 +1,7 @@
 // Made from browser/make/table.go: what the core says, and what it is told. A name that ends with ? is a fact, and
 // with # a number.
 
-export const protocol = "6c3fc81e"
+export const protocol = "c40b491c"
 
 /**
  * What the core says.
@@ -9,6 +9,7 @@ export const protocol = "6c3fc81e"
  *   table: {text: string, },
  *   form: {page: string, name: string, title: string, buttons: string[], protocol: string, replaces: boolean, },
  *   declared: {path: string, kind: string, of: string, required: boolean, private: boolean, label: string, unit: string, help: string, placeholder: string, autocomplete: string, options: {raw: string, label: string}[]},
+ *   words: {words: {name: string, one: string, other: string}[]},
  *   field: {path: string, key: string, asked: boolean, dirty: boolean, touched: boolean, checking: boolean, contested: boolean, raw: string, saved: string, answered: boolean, answer: string, issues: {source: string, code: string, shown: boolean, text: string}[]},
  *   status: {submission: string, prefill: string, leaving: string, unsaved: boolean, guarded: boolean, busy: boolean, locked: boolean, pending: string, receipt: string, reason: string, to: string, },
  *   button: {name: string, holds: string[], why: string, },
