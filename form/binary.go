@@ -4,20 +4,22 @@ import (
 	"encoding/binary"
 	"errors"
 	"hash/fnv"
-	"strings"
-	"time"
 )
 
 // binaryMagic begins every compiled form: a name and a format version.
-const binaryMagic = "leanwicket form 1\n"
+const binaryMagic = "leanwicket form 2\n"
 
 // AppendBinary appends the form compiled: what a browser or a cache reads back
 // with [Read], without a schema library.
 func (f *Form) AppendBinary(to []byte) ([]byte, error) {
-	c := codec{out: append(to, binaryMagic...)}
+	return f.encode(append(to, binaryMagic...), whole), nil
+}
+
+func (f *Form) encode(to []byte, only selection) []byte {
+	c := codec{out: to, only: only}
 	d := f.Declaration
 	c.declaration(&d)
-	return c.out, nil
+	return c.out
 }
 
 // MarshalBinary is AppendBinary to nothing.
@@ -32,6 +34,9 @@ func Read(data []byte) (*Form, error) {
 	c := codec{in: data[len(binaryMagic):], reading: true}
 	var d Declaration
 	c.declaration(&d)
+	if c.unknown && !c.broken {
+		return nil, errors.New("found a compiled form with a part that this version does not know; right would be a core and a script as new as the form")
+	}
 	if len(c.in) > 0 && !c.broken {
 		c.broken = true
 	}
@@ -44,12 +49,23 @@ func Read(data []byte) (*Form, error) {
 	return New(d)
 }
 
-// Fingerprint is a short name for exactly this form, whatever the defaults of an opening are.
-func (f *Form) Fingerprint() uint64 {
+// LifecycleFingerprint is a short name for the form's lifecycle: forms with the same one, of which
+// the words alone can differ, take the same events to the same states. The defaults of an opening
+// make no difference.
+func (f *Form) LifecycleFingerprint() uint64 { return f.fingerprint(lifecycleOnly) }
+
+// WordsFingerprint is a short name for the form's words: labels, helps, texts, the language, and
+// what else is shown and decides nothing.
+func (f *Form) WordsFingerprint() uint64 { return f.fingerprint(wordsOnly) }
+
+func (f *Form) fingerprint(only selection) uint64 {
 	if f.declared != nil {
 		f = f.declared
 	}
-	data, _ := f.AppendBinary(nil) // cannot fail
+	return hashOf(f.encode(nil, only))
+}
+
+func hashOf(data []byte) uint64 {
 	h := fnv.New64a()
 	h.Write(data)
 	return h.Sum64()
@@ -97,6 +113,103 @@ type codec struct {
 	in      []byte
 	reading bool
 	broken  bool
+	unknown bool // a part of the lifecycle has a tag that nobody knows
+	only    selection
+}
+
+// selection is what of a form is written.
+type selection uint8
+
+const (
+	whole selection = iota
+	lifecycleOnly
+	wordsOnly
+)
+
+// firstWord is the first tag of what is shown and decides nothing. A reader passes over such
+// parts where it does not know them; of the lifecycle it has to know every part.
+const firstWord = 64
+
+// parts are the tagged parts of one thing. A part that is empty is left out.
+type parts struct {
+	*codec
+	found map[int64][]byte // while reading
+}
+
+// parts visits the parts of one thing, which end with a zero.
+func (c *codec) parts(visit func(p *parts)) {
+	p := parts{codec: c}
+	if !c.reading {
+		visit(&p)
+		c.out = append(c.out, 0)
+		return
+	}
+	p.found = map[int64][]byte{}
+	for {
+		var tag int64
+		if c.number(&tag); tag == 0 {
+			break
+		}
+		var content string
+		c.text(&content)
+		if _, twice := p.found[tag]; c.broken || twice || content == "" {
+			c.broken = true
+			return
+		}
+		p.found[tag] = []byte(content)
+	}
+	visit(&p)
+	for tag := range p.found {
+		c.unknown = c.unknown || tag < firstWord
+	}
+}
+
+// part visits a part.
+func (p *parts) part(tag int64, has bool, visit func(c *codec)) {
+	if tag >= firstWord && p.only == lifecycleOnly || tag < firstWord && p.only == wordsOnly {
+		return
+	}
+	p.nested(tag, has, visit)
+}
+
+// nested visits a part of the lifecycle that has words in it.
+func (p *parts) nested(tag int64, has bool, visit func(c *codec)) {
+	if p.reading {
+		content, ok := p.found[tag]
+		if !ok {
+			return
+		}
+		delete(p.found, tag)
+		c := codec{in: content, reading: true}
+		visit(&c)
+		p.broken = p.broken || c.broken || len(c.in) > 0
+		p.unknown = p.unknown || c.unknown
+		return
+	}
+	if !has {
+		return
+	}
+	c := codec{only: p.only}
+	visit(&c)
+	content := string(c.out)
+	p.number(&tag)
+	p.text(&content)
+}
+
+func (p *parts) textPart(tag int64, s *string) {
+	p.part(tag, *s != "", func(c *codec) { c.text(s) })
+}
+
+func (p *parts) fact(tag int64, f *bool) {
+	p.part(tag, *f, func(c *codec) { c.flags(f) })
+}
+
+func smallPart[T ~int | ~int32 | ~int64 | ~uint8](p *parts, tag int64, v *T) {
+	p.part(tag, *v != 0, func(c *codec) { small(c, v) })
+}
+
+func listPart[T any](p *parts, tag int64, items *[]T, item func(*codec, *T)) {
+	p.part(tag, len(*items) > 0, func(c *codec) { list(c, items, func(v *T) { item(c, v) }) })
 }
 
 func (c *codec) number(n *int64) {
@@ -151,8 +264,6 @@ func (c *codec) flags(fs ...*bool) {
 	}
 }
 
-func (c *codec) duration(d *time.Duration) { small(c, d) }
-
 // list reads and writes a slice; each element takes at least a byte.
 func list[T any](c *codec, items *[]T, item func(*T)) {
 	n := int64(len(*items))
@@ -196,92 +307,148 @@ func (c *codec) answer(a *Answer) {
 }
 
 func (c *codec) declaration(d *Declaration) {
-	c.text(&d.Name)
-	c.text(&d.Title)
-	c.text(&d.Lang)
-	c.text((*string)(&d.Plurals))
-	list(c, &d.Fields, c.field)
-	list(c, &d.Objects, c.text)
-	list(c, &d.Defaults, c.answer)
-	list(c, &d.Buttons, c.text)
+	c.parts(func(p *parts) {
+		p.textPart(tagName, &d.Name)
+		p.nested(tagFields, len(d.Fields) > 0, func(c *codec) { list(c, &d.Fields, c.field) })
+		listPart(p, tagObjects, &d.Objects, (*codec).text)
+		listPart(p, tagDefaults, &d.Defaults, (*codec).answer)
+		listPart(p, tagButtons, &d.Buttons, (*codec).text)
+		p.part(tagPrefill, d.Prefill != PrefillPolicy{}, func(c *codec) { c.prefill(&d.Prefill) })
+		p.part(tagSubmit, d.Submit != SubmitPolicy{}, func(c *codec) { c.submit(&d.Submit) })
+		smallPart(p, tagShow, &d.Show)
+		p.part(tagAccepted, d.Accepted != AcceptedPolicy{}, func(c *codec) { c.accepted(&d.Accepted) })
+		p.part(tagLeave, d.Leave != LeavePolicy{}, func(c *codec) { c.leave(&d.Leave) })
+		listPart(p, tagServerNames, &d.ServerNames, func(c *codec, n *ServerName) { c.text(&n.Name); c.text(&n.Path) })
+		listPart(p, tagInBody, &d.InBody, (*codec).text)
+		p.fact(tagInBodyNone, &d.InBodyNone)
+		listPart(p, tagGiven, &d.Given, (*codec).text)
+		listPart(p, tagSignInPaths, &d.SignInPaths, (*codec).text)
+		listPart(p, tagOrigins, &d.Origins, (*codec).text)
 
-	p := &d.Prefill
-	c.text(&p.URL)
-	c.flags(&p.Needed, &p.Lock, &p.Ask)
-	c.duration(&p.Timeout)
-	s := &d.Submit
-	c.text(&s.URL)
-	c.text(&s.Method)
-	c.flags(&s.Edit, &s.HoldUnchanged)
-	c.duration(&s.Timeout)
-	small(c, &s.ResendTimes)
-	c.duration(&s.ResendWait)
-	c.duration(&s.ResendLongest)
-	small(c, &d.Show)
-	small(c, &d.Accepted.Then)
-	c.text(&d.Accepted.To)
-	c.duration(&d.Accepted.Lasts)
-	small(c, &d.Leave.When)
-	c.flags(&d.Leave.AllowInFlight)
-
-	list(c, &d.ServerNames, func(n *ServerName) { c.text(&n.Name); c.text(&n.Path) })
-	list(c, &d.Texts, func(t *MessageText) { small(c, &t.Message); c.wording(&t.Wording) })
-	// Forms without what follows are written as ever.
-	follows := func(has bool) bool { return c.reading && len(c.in) > 0 || !c.reading && has }
-	a := &d.Accepted
-	judges := len(d.SignInPaths) > 0 || len(d.Origins) > 0 || a.At != "" || a.Has != ""
-	if follows(len(d.InBody) > 0 || d.InBodyNone || len(d.Given) > 0 || judges) {
-		c.inBody(d)
-	}
-	if follows(len(d.Given) > 0 || judges) {
-		list(c, &d.Given, c.text)
-	}
-	if follows(judges) {
-		list(c, &d.SignInPaths, c.text)
-		list(c, &d.Origins, c.text)
-		c.text(&a.At)
-		c.text(&a.Has)
-	}
+		p.textPart(tagTitle, &d.Title)
+		p.textPart(tagLang, &d.Lang)
+		p.textPart(tagPlurals, (*string)(&d.Plurals))
+		listPart(p, tagTexts, &d.Texts, func(c *codec, t *MessageText) { small(c, &t.Message); c.wording(&t.Wording) })
+	})
 }
 
-// inBody is one text: the pointers are lines, and no pointer is the word none.
-func (c *codec) inBody(d *Declaration) {
-	const none = "none"
-	text := strings.Join(d.InBody, "\n")
-	if d.InBodyNone {
-		text = none
-	}
-	c.text(&text)
-	if d.InBodyNone = text == none; c.reading && !d.InBodyNone && text != "" {
-		d.InBody = strings.Split(text, "\n")
-	}
+// The tags of a form's parts. A tag is never used again for another part.
+const (
+	tagName int64 = iota + 1
+	tagFields
+	tagObjects
+	tagDefaults
+	tagButtons
+	tagPrefill
+	tagSubmit
+	tagShow
+	tagAccepted
+	tagLeave
+	tagServerNames
+	tagInBody
+	tagInBodyNone
+	tagGiven
+	tagSignInPaths
+	tagOrigins
+	lastTag = tagOrigins
+)
+
+const (
+	tagTitle int64 = iota + firstWord
+	tagLang
+	tagPlurals
+	tagTexts
+)
+
+func (c *codec) prefill(x *PrefillPolicy) {
+	c.parts(func(p *parts) {
+		p.textPart(1, &x.URL)
+		p.fact(2, &x.Needed)
+		p.fact(3, &x.Lock)
+		p.fact(4, &x.Ask)
+		smallPart(p, 5, &x.Timeout)
+	})
+}
+
+func (c *codec) submit(x *SubmitPolicy) {
+	c.parts(func(p *parts) {
+		p.textPart(1, &x.URL)
+		p.textPart(2, &x.Method)
+		p.fact(3, &x.Edit)
+		p.fact(4, &x.HoldUnchanged)
+		smallPart(p, 5, &x.Timeout)
+		smallPart(p, 6, &x.ResendTimes)
+		smallPart(p, 7, &x.ResendWait)
+		smallPart(p, 8, &x.ResendLongest)
+	})
+}
+
+func (c *codec) accepted(x *AcceptedPolicy) {
+	c.parts(func(p *parts) {
+		smallPart(p, 1, &x.Then)
+		p.textPart(2, &x.To)
+		smallPart(p, 3, &x.Lasts)
+		p.textPart(4, &x.At)
+		p.textPart(5, &x.Has)
+	})
+}
+
+func (c *codec) leave(x *LeavePolicy) {
+	c.parts(func(p *parts) {
+		smallPart(p, 1, &x.When)
+		p.fact(2, &x.AllowInFlight)
+	})
 }
 
 func (c *codec) field(f *Field) {
-	c.text(&f.Path)
-	small(c, &f.Kind)
-	small(c, &f.Of)
-	for _, s := range []*string{&f.Label, &f.Unit, &f.Help, &f.Placeholder, &f.Autocomplete, &f.Check.URL} {
-		c.text(s)
+	c.parts(func(p *parts) {
+		p.textPart(1, &f.Path)
+		smallPart(p, 2, &f.Kind)
+		smallPart(p, 3, &f.Of)
+		p.fact(4, &f.Private)
+		p.fact(5, &f.Required)
+		listPart(p, 6, &f.Options, func(c *codec, o *Option) { c.value(&o.Value) })
+		p.nested(7, len(f.Constraints) > 0, func(c *codec) { list(c, &f.Constraints, c.constraint) })
+		listPart(p, 8, &f.Asked, (*codec).condition)
+		p.textPart(9, &f.Check.URL)
+		smallPart(p, 10, &f.Check.Delay)
+		smallPart(p, 11, &f.Check.Timeout)
+
+		p.textPart(firstWord, &f.Label)
+		p.textPart(firstWord+1, &f.Unit)
+		p.textPart(firstWord+2, &f.Help)
+		p.textPart(firstWord+3, &f.Placeholder)
+		p.textPart(firstWord+4, &f.Autocomplete)
+		smallPart(p, firstWord+5, &f.Lines)
+		p.part(firstWord+6, f.labelsOptions(), func(c *codec) { // beside the options
+			for k := range f.Options {
+				c.text(&f.Options[k].Label)
+			}
+		})
+		listPart(p, firstWord+7, &f.Says, func(c *codec, t *CodeText) { small(c, &t.Code); c.wording(&t.Wording) })
+		listPart(p, firstWord+8, &f.Samples, (*codec).text)
+	})
+}
+
+// labelsOptions reports whether an option has a label.
+func (f *Field) labelsOptions() bool {
+	for k := range f.Options {
+		if f.Options[k].Label != "" {
+			return true
+		}
 	}
-	small(c, &f.Lines)
-	c.flags(&f.Private, &f.Required)
-	list(c, &f.Options, func(o *Option) { c.value(&o.Value); c.text(&o.Label) })
-	list(c, &f.Constraints, c.constraint)
-	list(c, &f.Asked, c.condition)
-	c.duration(&f.Check.Delay)
-	c.duration(&f.Check.Timeout)
-	list(c, &f.Says, func(t *CodeText) { small(c, &t.Code); c.wording(&t.Wording) })
-	list(c, &f.Samples, c.text)
+	return false
 }
 
 func (c *codec) constraint(x *Constraint) {
-	small(c, &x.Op)
-	c.value(&x.Value)
-	c.text(&x.Text)
-	small(c, &x.Other)
-	list(c, &x.When, c.condition)
-	c.wording(&x.Say)
+	c.parts(func(p *parts) {
+		smallPart(p, 1, &x.Op)
+		p.part(2, !x.Value.Absent(), func(c *codec) { c.value(&x.Value) })
+		p.textPart(3, &x.Text)
+		smallPart(p, 4, &x.Other)
+		listPart(p, 5, &x.When, (*codec).condition)
+		p.part(firstWord, x.Say != Wording{}, func(c *codec) { c.wording(&x.Say) })
+	})
 }
 
 func (c *codec) wording(w *Wording) {

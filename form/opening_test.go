@@ -39,7 +39,7 @@ func TestOpening(t *testing.T) {
 		at(1, -1, form.Text("shed")), at(3, -1, form.Text("any")), at(4, -1, one), at(5, 0, form.Text("flat")),
 	}, own...), opened.Defaults)
 	require.Equal(t, own, opened.OpeningDefaults())
-	require.Equal(t, f.Fingerprint(), opened.Fingerprint())
+	require.Equal(t, f.LifecycleFingerprint(), opened.LifecycleFingerprint())
 	require.Len(t, f.Defaults, 8, "the form itself is as it was")
 	require.Same(t, f, f.Opening(nil))
 	d.Prefill.URL = "/crates/7"

@@ -1,6 +1,6 @@
 // Package trace writes, reads and replays the record of a session.
 //
-// A trace is JSON Lines: a header with the form's name and fingerprint, then one
+// A trace is JSON Lines: a header with the form's name and fingerprints, then one
 // object a step with the time, the event, its effects and the fingerprint of the
 // state that it led to. Seeds and keys are not written: attempts are numbered.
 // A private value is written as a token and the codes that it caused, and

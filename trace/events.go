@@ -11,7 +11,7 @@ import (
 )
 
 // Version is the version of the format.
-const Version = 1
+const Version = 2
 
 // covered stands for words that may repeat a private value.
 const covered = "(private)"
@@ -45,7 +45,13 @@ func (w *Events) header() object {
 	var o object
 	o.num("trace", Version)
 	o.str("form", w.form.Name)
-	o.str("fingerprint", hex(w.form.Fingerprint()))
+	o.str("lifecycle", hex(w.form.LifecycleFingerprint()))
+	o.str("words", hex(w.form.WordsFingerprint()))
+	var parts object
+	for _, part := range w.form.LifecycleParts() {
+		parts.str(part.Name, hex(uint64(part.Digest)))
+	}
+	o.raw("parts", parts.end())
 	if defaults := w.form.OpeningDefaults(); len(defaults) > 0 {
 		o.raw("defaults", w.answers(defaults))
 	}

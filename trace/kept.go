@@ -13,13 +13,13 @@ import (
 )
 
 // AppendKept writes what a page keeps for the next one, as a JSON object with the
-// form's name and fingerprint. It has no private value: lifecycle.Session.Kept leaves those
+// form's name and the fingerprint of its lifecycle. It has no private value: lifecycle.Session.Kept leaves those
 // out.
 func AppendKept(to []byte, form *form.Form, r *lifecycle.Restored) []byte {
 	w := &Events{form: form}
 	var o object
 	o.str("form", form.Name)
-	o.str("fingerprint", hex(form.Fingerprint()))
+	o.str("lifecycle", hex(form.LifecycleFingerprint()))
 	if r.Attempt != nil {
 		o.str("key", r.Attempt.Key.String())
 		o.str("sent", sentAs(form, r.Attempt))
@@ -64,7 +64,7 @@ func ReadKept(form *form.Form, text string) (kept *lifecycle.Restored, lost bool
 	if !ok {
 		return nil, false, errJSON
 	}
-	other := str(o, "fingerprint") != hex(form.Fingerprint())
+	other := str(o, "lifecycle") != hex(form.LifecycleFingerprint())
 	r := &eventReader{form: form, other: other}
 	kept = r.kept(written)
 	if kept.Attempt != nil {

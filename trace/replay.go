@@ -3,9 +3,11 @@ package trace
 import (
 	"bufio"
 	"bytes"
-	"errors"
 	"io"
+	"maps"
+	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"leanwicket.dev/form"
@@ -15,9 +17,10 @@ import (
 
 // Record is a trace that has been read.
 type Record struct {
-	Form        string // the form's name
-	Fingerprint string // and exactly which form it was
-	lines       []map[string]any
+	Form      string // the form's name
+	Lifecycle string // the fingerprint of its lifecycle
+	Words     string // and that of its words
+	lines     []map[string]any
 }
 
 // Steps is the number of steps.
@@ -59,13 +62,48 @@ func Read(in io.Reader) (*Record, error) {
 	if version := num(header, "trace"); version != Version {
 		return nil, &LineError{1, "format version " + strconv.FormatInt(version, 10)}
 	}
-	r.Form, r.Fingerprint = str(header, "form"), str(header, "fingerprint")
+	r.Form, r.Lifecycle, r.Words = str(header, "form"), str(header, "lifecycle"), str(header, "words")
 	for k, line := range r.lines[1:] {
 		if _, ok := line["event"].(map[string]any); !ok {
 			return nil, &LineError{k + 2, "a step without an event"}
 		}
 	}
 	return r, nil
+}
+
+// OtherLifecycleError is the error of a trace whose form had another lifecycle.
+type OtherLifecycleError struct {
+	Form  string   // the name in the trace
+	Right string   // the name of the form that it was to be replayed on
+	Parts []string // what differs: paths of fields, and parts of a form file
+}
+
+func (e *OtherLifecycleError) Error() string {
+	if e.Form != e.Right {
+		return "found a trace of the form " + e.Form + "; right would be one of " + e.Right
+	}
+	return "found a trace of another lifecycle of " + e.Form + ": " + strings.Join(e.Parts, ", ") + " declared otherwise; right would be the form as it was then"
+}
+
+// Fits reports whether the form has the lifecycle that it had when the trace was written: nil, or an
+// OtherLifecycleError.
+func (r *Record) Fits(form *form.Form) error {
+	if r.Form == form.Name && r.Lifecycle == hex(form.LifecycleFingerprint()) {
+		return nil
+	}
+	e := &OtherLifecycleError{Form: r.Form, Right: form.Name}
+	written, _ := r.lines[0]["parts"].(map[string]any)
+	then := maps.Clone(written)
+	for _, part := range form.LifecycleParts() {
+		if str(then, part.Name) != hex(uint64(part.Digest)) {
+			e.Parts = append(e.Parts, part.Name)
+		}
+		delete(then, part.Name)
+	}
+	for _, gone := range slices.Sorted(maps.Keys(then)) {
+		e.Parts = append(e.Parts, gone)
+	}
+	return e
 }
 
 // Difference is the first line at which a replay went another way.
@@ -86,10 +124,11 @@ type Observer struct {
 
 // Replay gives a new session of the form every event of a trace, and compares
 // effects, outcome and state at each. It returns the first difference, or nil.
-// The error tells a trace of another form, or a line that cannot be read.
+// The form's words may be others than they were. The error tells a trace of another lifecycle, or a
+// line that cannot be read.
 func Replay(form *form.Form, r *Record, o Observer) (*Difference, error) {
-	if own := hex(form.Fingerprint()); own != r.Fingerprint {
-		return nil, errors.New("found a trace of another form (" + r.Form + " " + r.Fingerprint + "); right would be one of " + form.Name + " " + own)
+	if err := r.Fits(form); err != nil {
+		return nil, err
 	}
 	reader := eventReader{form: form}
 	form = form.Opening(reader.answers(r.lines[0]["defaults"]))

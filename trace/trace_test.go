@@ -174,8 +174,8 @@ func TestAChangedTraceDiffersAtItsLine(t *testing.T) {
 	for text, want := range map[string]string{
 		"":                         "line 1: found an empty trace",
 		"{}":                       "line 1: found format version 0",
-		"{\"trace\":1}\n{":         "line 2: found no JSON object",
-		"{\"trace\":1}\n{\"a\":1}": "line 2: found a step without an event",
+		"{\"trace\":2}\n{":         "line 2: found no JSON object",
+		"{\"trace\":2}\n{\"a\":1}": "line 2: found a step without an event",
 	} {
 		_, err := trace.Read(strings.NewReader(text))
 		require.ErrorContains(t, err, want)
@@ -185,7 +185,7 @@ func TestAChangedTraceDiffersAtItsLine(t *testing.T) {
 	read, err := trace.Read(&out)
 	require.NoError(t, err)
 	_, err = trace.Replay(other, read, trace.Observer{})
-	require.ErrorContains(t, err, "a trace of another form (claim ")
+	require.ErrorContains(t, err, "a trace of the form claim; right would be one of ")
 }
 
 func FuzzTrace(f *testing.F) {
@@ -206,4 +206,59 @@ func FuzzTrace(f *testing.F) {
 			_, _ = trace.Replay(declared, read, trace.Observer{})
 		}
 	})
+}
+
+// A form whose words alone have changed takes a trace to the same states; of another lifecycle the
+// parts are named.
+func TestATraceOfOtherWords(t *testing.T) {
+	declared := func(change func(*form.Declaration)) *form.Form {
+		d := form.Declaration{
+			Name: "kiln", Buttons: []string{"fire"}, Submit: form.SubmitPolicy{URL: "/firings", Method: "POST", Timeout: time.Second},
+			Fields: []form.Field{
+				{Path: "glaze", Label: "Glaze", Kind: form.KindChoice, Of: form.KindText, Options: []form.Option{{Value: form.Text("ash"), Label: "Ash"}, {Value: form.Text("salt")}}},
+				{Path: "heat", Kind: form.KindNumber, Constraints: []form.Constraint{{Op: form.OpMinimum, Value: form.Number(600, 0)}}},
+			},
+		}
+		change(&d)
+		f, err := form.New(d)
+		require.NoError(t, err)
+		return f
+	}
+	as := declared(func(*form.Declaration) {})
+	var text bytes.Buffer
+	s, opening := lifecycle.Open(as, lifecycle.Seed{})
+	w := trace.NewWriter(&text, s, opening)
+	for _, e := range []lifecycle.Event{lifecycle.Edit("heat", "500"), lifecycle.Submit("fire"), lifecycle.Edit("heat", "900")} {
+		require.NoError(t, w.Step(0, lifecycle.Drive(s, e)))
+	}
+	record, err := trace.Read(&text)
+	require.NoError(t, err)
+	for _, change := range []func(*form.Declaration){
+		func(d *form.Declaration) { d.Title, d.Lang = "Brennofen", "de" },
+		func(d *form.Declaration) { d.Fields[0].Options[0].Label = "Asche" },
+		func(d *form.Declaration) { d.Fields[1].Constraints[0].Say = form.Wording{Other: "Zu kalt."} },
+		func(d *form.Declaration) {
+			d.Texts = []form.MessageText{{Message: form.MessageAccepted, Wording: form.Wording{Other: "Da."}}}
+		},
+	} {
+		other := declared(change)
+		require.NotEqual(t, as.WordsFingerprint(), other.WordsFingerprint())
+		difference, err := trace.Replay(other, record, trace.Observer{})
+		require.NoError(t, err)
+		require.Nil(t, difference)
+	}
+	for _, x := range []struct {
+		parts  []string
+		change func(*form.Declaration)
+	}{
+		{[]string{"heat"}, func(d *form.Declaration) { d.Fields[1].Constraints[0].Value = form.Number(700, 0) }},
+		{[]string{"glaze"}, func(d *form.Declaration) { d.Fields[0].Options[1].Value = form.Text("slip") }},
+		{[]string{"heat"}, func(d *form.Declaration) { d.Fields = d.Fields[:1] }},
+		{[]string{"submit", "leave"}, func(d *form.Declaration) { d.Submit.Edit, d.Leave.When = true, form.LeaveDirtyAndTouched }},
+	} {
+		_, err := trace.Replay(declared(x.change), record, trace.Observer{})
+		var unfit *trace.OtherLifecycleError
+		require.ErrorAs(t, err, &unfit)
+		require.Equal(t, x.parts, unfit.Parts)
+	}
 }

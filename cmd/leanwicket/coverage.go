@@ -30,7 +30,7 @@ func (v *verifying) covered(source *declare.Source) (*coverage, error) {
 		if err != nil {
 			return nil, err
 		}
-		if s.Form().Fingerprint() != source.Form.Fingerprint() {
+		if s.Form().LifecycleFingerprint() != source.Form.LifecycleFingerprint() {
 			continue // another form's
 		}
 		c.scenarios++
@@ -105,7 +105,7 @@ func (v *verifying) replayed(source *declare.Source) (good bool, err error) {
 		if err != nil {
 			return false, err
 		}
-		if record.Fingerprint != fmt.Sprintf("%x", source.Form.Fingerprint()) {
+		if record.Fits(source.Form) != nil {
 			continue // another form's
 		}
 		count++

@@ -24,9 +24,9 @@ func replayCommand() *cobra.Command {
 		Use:   "replay TRACE…",
 		Short: "Replay recorded sessions: the same states, or the first line that differs",
 		Long: `Gives a new session of the form every event of a trace, and compares effects and
-states line by line. The form is found by its fingerprint among the form files
-given with --form, else among those beside the trace. Exit status 1 where a
-replay goes another way.`,
+states line by line. The form is found by its lifecycle among the form files
+given with --form, else among those beside the trace: its words may have changed
+since. Exit status 1 where a replay goes another way.`,
 		Example: `  leanwicket play --trace traces permit
   leanwicket replay --form permit traces`,
 		Args: cobra.MinimumNArgs(1),
@@ -125,11 +125,15 @@ func formOf(record *trace.Record, file string, forms []string) (*form.Form, erro
 		if err != nil {
 			continue // another form's mistake
 		}
-		if fmt.Sprintf("%x", form.Fingerprint()) == record.Fingerprint {
+		unfit := record.Fits(form)
+		if unfit == nil {
 			return form, nil
+		}
+		if form.Name == record.Form {
+			return nil, fmt.Errorf("%s: %w: %s is another one", file, unfit, name)
 		}
 		others = append(others, name)
 	}
-	return nil, fmt.Errorf("%s: found a trace of the form %s %s, which is none of %s; right would be --form with the form as it was recorded",
-		file, record.Form, record.Fingerprint, strings.Join(others, ", "))
+	return nil, fmt.Errorf("%s: found a trace of the form %s, which is none of %s; right would be --form with the form as it was recorded",
+		file, record.Form, strings.Join(others, ", "))
 }

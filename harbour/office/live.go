@@ -62,12 +62,12 @@ func (o *Office) session(in io.Reader) (*session, error) {
 	}
 	var form *form.Form
 	for _, source := range o.forms {
-		if fmt.Sprintf("%x", source.Form.Fingerprint()) == record.Fingerprint {
+		if record.Fits(source.Form) == nil {
 			form = source.Form
 		}
 	}
 	if form == nil {
-		return nil, fmt.Errorf("found a trace of the form %s %s, which is none of the office's; right would be one of a form that is listed on its first page", record.Form, record.Fingerprint)
+		return nil, fmt.Errorf("found a trace of the form %s, which is none of the office's; right would be one of a form that is listed on its first page", record.Form)
 	}
 	var s *lifecycle.Session
 	var last time.Duration
