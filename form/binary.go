@@ -150,13 +150,12 @@ func (c *codec) parts(visit func(p *parts)) {
 		if c.number(&tag); tag == 0 {
 			break
 		}
-		var content string
-		c.text(&content)
-		if _, twice := p.found[tag]; c.broken || twice || content == "" {
+		content := c.bytes()
+		if _, twice := p.found[tag]; c.broken || twice || len(content) == 0 {
 			c.broken = true
 			return
 		}
-		p.found[tag] = []byte(content)
+		p.found[tag] = content
 	}
 	visit(&p)
 	for tag := range p.found {
@@ -241,11 +240,23 @@ func (c *codec) text(s *string) {
 		c.out = append(c.out, *s...)
 		return
 	}
+	*s = string(c.take(n))
+}
+
+// bytes reads bytes behind their number; they are a part of what is read.
+func (c *codec) bytes() []byte {
+	var n int64
+	c.number(&n)
+	return c.take(n)
+}
+
+func (c *codec) take(n int64) (taken []byte) {
 	if n < 0 || n > int64(len(c.in)) {
 		c.broken, c.in = true, nil
-		return
+		return nil
 	}
-	*s, c.in = string(c.in[:n]), c.in[n:]
+	taken, c.in = c.in[:n], c.in[n:]
+	return taken
 }
 
 func (c *codec) flags(fs ...*bool) {

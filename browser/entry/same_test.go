@@ -25,7 +25,7 @@ import (
 // The core that browsers load gives the same answers as this one, which the standard
 // compiler has built: on each form of the demo and on random ones, whatever is typed,
 // answered and left behind. CORES says how many sessions, and CORES_FROM which is the first;
-// ./test --long makes 20,000. Each 500 have a core of their own: none is closed before the
+// ./test --long makes 20,000. Each 250 have a core of their own: none is closed before the
 // last of them.
 func TestTheSmallCoreIsTheSame(t *testing.T) {
 	number := func(name string, otherwise int) int {
@@ -43,8 +43,8 @@ func TestTheSmallCoreIsTheSame(t *testing.T) {
 		forms = append(forms, source.Form)
 	}
 	demo := len(forms)
-	for from := first; from < first+sessions; from += 500 {
-		to := min(from+500, first+sessions)
+	for from := first; from < first+sessions; from += 250 {
+		to := min(from+250, first+sessions)
 		told := compare(t, func(calls *json.Encoder) {
 			var d driver
 			for n := from; n < to; n++ {
