@@ -21,7 +21,7 @@ import (
 	"leanwicket.dev/declare"
 	"leanwicket.dev/internal/chromiumtest"
 	"leanwicket.dev/internal/database"
-	"leanwicket.dev/internal/try"
+	"leanwicket.dev/try"
 )
 
 // start builds an example and runs it as it stands, in a folder of its own. It returns what ends

@@ -12,9 +12,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"leanwicket.dev/declare"
-	"leanwicket.dev/internal/audit"
 	"leanwicket.dev/internal/document"
-	"leanwicket.dev/internal/try"
+	"leanwicket.dev/try"
+	"leanwicket.dev/try/audit"
 )
 
 // formFlag opens the form that --form names.

@@ -40,8 +40,8 @@ var knows = map[string][]string{
 	"internal/chromium":  {},
 	"internal/diagram":   {"form", "lifecycle", "trace", "internal/palette"},
 	"internal/markup":    {"form"},
-	"internal/audit":     {"form", "internal/markup"},
-	"internal/try":       {"form", "lifecycle", "declare", "replies", "internal/diagram", "internal/chromium", "internal/document", "internal/palette"},
+	"try/audit":          {"form", "internal/markup"},
+	"try":                {"form", "lifecycle", "declare", "replies", "internal/diagram", "internal/chromium", "internal/document", "internal/palette"},
 	"harbour":            {},
 	"harbour/office":     {"browser", "form", "lifecycle", "trace", "internal/diagram", "internal/seen", "declare", "formhttp", "harbour", "ledger", "ledger/sqlite", "replies", "internal/palette"},
 }

@@ -6,8 +6,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"leanwicket.dev/declare"
-	"leanwicket.dev/internal/try"
 	"leanwicket.dev/scenario"
+	"leanwicket.dev/try"
 )
 
 func schemaCommand() *cobra.Command {

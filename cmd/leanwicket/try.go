@@ -13,7 +13,7 @@ import (
 	"golang.org/x/term"
 
 	"leanwicket.dev/declare"
-	"leanwicket.dev/internal/try"
+	"leanwicket.dev/try"
 )
 
 func tryCommand() *cobra.Command {
@@ -88,12 +88,10 @@ one cannot tell; 2 where more than half cannot tell.`,
 // declarations reads the try file that is named, or the one beside the form file if there
 // is one.
 func declarations(source *declare.Source, name string) (*try.Declarations, error) {
-	beside := try.DeclarationsBeside(source.File)
-	declared, err := try.ReadDeclarations(cmp.Or(name, beside), source.Form)
-	if name == "" && errors.Is(err, fs.ErrNotExist) {
-		return nil, nil
+	if name == "" {
+		return try.DeclaredBeside(source)
 	}
-	return declared, err
+	return try.ReadDeclarations(name, source.Form)
 }
 
 // writeTryFile writes a try file that is not there yet.

@@ -7,7 +7,7 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/stretchr/testify/require"
 
-	"leanwicket.dev/internal/try"
+	"leanwicket.dev/try"
 )
 
 // What cannot be told is the answer no where that is asked for, and no answer at all where it

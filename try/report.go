@@ -108,7 +108,7 @@ var reportText string
 var reportPage = template.Must(template.New("report").Funcs(template.FuncMap{
 	"picture": func(r *Result) (template.HTML, error) {
 		var svg strings.Builder
-		err := r.Picture().WriteSVG(&svg)
+		err := r.picture().WriteSVG(&svg)
 		_, drawn, _ := strings.Cut(svg.String(), "<svg")
 		return template.HTML("<svg" + drawn), err // it is drawn here, and its texts are escaped
 	},
@@ -167,7 +167,7 @@ func (report *Report) WriteEvidence(dir string) error {
 		if err != nil {
 			return err
 		}
-		if err := errors.Join(r.Picture().WriteSVG(file), file.Close()); err != nil {
+		if err := errors.Join(r.picture().WriteSVG(file), file.Close()); err != nil {
 			return err
 		}
 		if r.Screenshot != nil {

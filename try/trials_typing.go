@@ -17,7 +17,8 @@ func (t *tab) typeHalf() (before look, h half) {
 			return before, h
 		}
 	}
-	panic(verdict{NotApplicable, "nothing is typed on the page whose first letter is not yet an answer"})
+	t.end(verdict{NotApplicable, "nothing is typed on the page whose first letter is not yet an answer"})
+	return before, h
 }
 
 // wrong is what calls a field wrong, or nothing.
@@ -133,7 +134,7 @@ func (t *tab) intoText(but string) {
 		}
 	}
 	if path == "" {
-		panic(verdict{NotApplicable, "there is no text of one line beside the button"})
+		t.end(verdict{NotApplicable, "there is no text of one line beside the button"})
 	}
 	if path != but && l.Fields[path].Value == "" && t.valid[path] != "" {
 		t.typeIn(path, t.valid[path])

@@ -27,10 +27,10 @@ func (t *tab) whileItLoads() (path string, f field) {
 		if _, comes := t.until(moment, func(l look) bool { return len(l.Fields) > 0 }); !comes {
 			t.lacksFields()
 		}
-		panic(verdict{Kept, path + " is not there before the load"})
+		t.end(verdict{Kept, path + " is not there before the load"})
 	}
 	if !f.Editable {
-		panic(verdict{Kept, path + " is locked while it loads"})
+		t.end(verdict{Kept, path + " is locked while it loads"})
 	}
 	return path, f
 }

@@ -3,9 +3,12 @@ package try
 import (
 	"crypto/x509"
 	_ "embed"
+	"errors"
+	"io/fs"
 	"path/filepath"
 	"strings"
 
+	"leanwicket.dev/declare"
 	"leanwicket.dev/form"
 	"leanwicket.dev/internal/document"
 )
@@ -94,6 +97,15 @@ type Answered struct {
 func DeclarationsBeside(formFile string) string {
 	base := strings.TrimSuffix(formFile, filepath.Ext(formFile))
 	return strings.TrimSuffix(base, ".form") + ".try.yaml"
+}
+
+// DeclaredBeside reads the try file beside a form file; nil means that there is none.
+func DeclaredBeside(source *declare.Source) (*Declarations, error) {
+	declared, err := ReadDeclarations(DeclarationsBeside(source.File), source.Form)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	return declared, err
 }
 
 // ReadDeclarations reads a file for a form. The error is a document.Problems where the file

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/url"
+	"runtime"
 	"slices"
 	"strings"
 	"sync"
@@ -75,6 +76,7 @@ type tab struct {
 	signIn   string              // where a submission was redirected to
 	opened   look                // the page as it was opened
 	typed    map[string][]string // what was typed, by path
+	found    verdict
 }
 
 // waiting is a request that is not answered yet, and its number in the list of them.
@@ -86,14 +88,20 @@ type waiting struct {
 
 func (t *tab) now() Time { return Time(time.Since(t.begun).Milliseconds()) }
 
-// verdict ends a trial in the middle.
+// verdict is what a trial found, and why.
 type verdict struct {
 	Verdict
 	why string
 }
 
+// end ends the trial here, in the middle: as [testing.T.FailNow] does, it ends the trial's goroutine.
+func (t *tab) end(v verdict) {
+	t.found = v
+	runtime.Goexit()
+}
+
 func (t *tab) cannot(format string, args ...any) {
-	panic(verdict{CannotTell, fmt.Sprintf(format, args...)})
+	t.end(verdict{CannotTell, fmt.Sprintf(format, args...)})
 }
 
 func (t *tab) need(err error) {
@@ -127,13 +135,6 @@ func (x trial) make(browser context.Context, page string, p *plan) (result Resul
 		"load": {status: 200, body: string(p.record)}, "check": {status: 200, body: "{}"}, "submit": p.success(),
 	}}
 	defer func() {
-		if failed := recover(); failed != nil {
-			end, ok := failed.(verdict)
-			if !ok {
-				panic(failed)
-			}
-			result.Verdict, result.Why = end.Verdict, end.why
-		}
 		t.mu.Lock()
 		result.Requests, result.Timeline = t.requests, t.moments
 		t.mu.Unlock()
@@ -148,11 +149,17 @@ func (x trial) make(browser context.Context, page string, p *plan) (result Resul
 			err = browser.Err()
 		}
 	}()
-	t.listen()
-	t.dress()
-	result.Verdict, result.Why = x.run(t)
-	t.hears()
-	t.did("verdict", "%s: %s", result.Verdict, result.Why)
+	var trial sync.WaitGroup
+	trial.Go(func() { // of its own, for it may end in the middle
+		t.listen()
+		t.dress()
+		v, why := x.run(t)
+		t.hears()
+		t.found = verdict{v, why}
+		t.did("verdict", "%s: %s", v, why)
+	})
+	trial.Wait()
+	result.Verdict, result.Why = t.found.Verdict, t.found.why
 	return result, nil
 }
 

@@ -11,8 +11,8 @@ import (
 	"leanwicket.dev/declare"
 	"leanwicket.dev/formhttp"
 	"leanwicket.dev/harbour"
-	"leanwicket.dev/internal/audit"
 	"leanwicket.dev/replies"
+	"leanwicket.dev/try/audit"
 )
 
 // Nothing is wrong with the pages that formhttp renders.

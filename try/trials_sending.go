@@ -29,7 +29,7 @@ func (t *tab) submits(r reply) (before look) {
 func (t *tab) pending() (before, now look) {
 	before = t.submits(reply{never: true})
 	if t.goes() {
-		panic(verdict{NotApplicable, "the browser itself sends the form and waits for the next page"})
+		t.end(verdict{NotApplicable, "the browser itself sends the form and waits for the next page"})
 	}
 	return before, t.quiet()
 }

@@ -16,9 +16,9 @@ const (
 	rowHeight     = 36.0
 )
 
-// Picture draws a trial: what went between applicant, page and backend, one row
+// picture draws a trial: what went between applicant, page and backend, one row
 // each, and the verdict.
-func (r *Result) Picture() *diagram.Drawing {
+func (r *Result) picture() *diagram.Drawing {
 	d := &diagram.Drawing{Width: 1280, Title: r.Trial + ": " + string(r.Verdict), Description: r.evidence()}
 	text := func(x, y, size float64, color diagram.Color, bold bool, format string, args ...any) {
 		d.Shapes = append(d.Shapes, diagram.Shape{Points: []diagram.Point{{X: x, Y: y}}, Text: fmt.Sprintf(format, args...), Size: size, Fill: color, Bold: bold, Behind: diagram.Page})

@@ -18,7 +18,7 @@ import (
 	"leanwicket.dev/declare"
 	"leanwicket.dev/internal/chromiumtest"
 	"leanwicket.dev/internal/document"
-	"leanwicket.dev/internal/try"
+	"leanwicket.dev/try"
 )
 
 const gardenForm = `form: garden

@@ -14,7 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"leanwicket.dev/declare"
-	"leanwicket.dev/internal/try"
+	"leanwicket.dev/try"
 )
 
 // counter is a real backend that counts what could change something in it.

@@ -21,7 +21,7 @@ import (
 	"leanwicket.dev/harbour"
 	"leanwicket.dev/harbour/office"
 	"leanwicket.dev/internal/chromiumtest"
-	"leanwicket.dev/internal/try"
+	"leanwicket.dev/try"
 )
 
 // The harbour office's pages, and what each breaks. The first is written as many

@@ -27,7 +27,7 @@ func (t *tab) back() {
 // link follows a link to another page of the site, or ends a trial that needs one.
 func (t *tab) link() {
 	if !t.hasLink() {
-		panic(verdict{NotApplicable, "the page has no link to another page of its site"})
+		t.end(verdict{NotApplicable, "the page has no link to another page of its site"})
 	}
 	t.did("applicant", "follows a link")
 	t.click("link()")
@@ -38,7 +38,7 @@ func (t *tab) hasLink() bool { return t.finds("link()") }
 // hash follows a link to another route behind the hash, or ends a trial that needs one.
 func (t *tab) hash() {
 	if !t.finds("link(true)") {
-		panic(verdict{NotApplicable, "the page has no link to another route behind the hash"})
+		t.end(verdict{NotApplicable, "the page has no link to another route behind the hash"})
 	}
 	t.did("applicant", "follows a link behind the hash")
 	t.click("link(true)")
