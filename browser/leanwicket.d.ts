@@ -146,7 +146,7 @@ export interface Snapshot {
   /** Where what was received can be seen. */
   readonly receipt: string | undefined
   // Until here.
-  /** The question at leaving, while it stands: session.answer. */
+  /** The question at leaving, while it stands: session.decide. */
   readonly question: Question | undefined
   readonly buttons: readonly Button[]
   /** In the form's order; the fields in rows are in their group's rows. */
@@ -308,8 +308,8 @@ export interface Session<Path extends string = string> extends EventTarget {
   takeOver(draft: Draft): Promise<boolean>
   /** Throws away a draft of snapshot.offered; left out: what was typed before on this tab. */
   discard(draft?: Draft): void
-  /** Answers the question at leaving. */
-  answer(answer: "stay" | "submit" | "discard"): void
+  /** Decides about leaving, where that was asked. */
+  decide(decision: "stay" | "submit" | "discard"): void
   /** Who was let go is still here. */
   returned(): void
 
@@ -360,7 +360,7 @@ export interface Leanwicket {
   tell(form: HTMLFormElement, what: "move row", row: string, to: string): void
   tell(form: HTMLFormElement, what: "resolve", path: string, choice: string): void
   tell(form: HTMLFormElement, what: "leave asked", to: string, kind: string): void
-  tell(form: HTMLFormElement, what: "leave answered", answer: string): void
+  tell(form: HTMLFormElement, what: "leave decided", decision: string): void
   tell(form: HTMLFormElement, what: "returned"): void
   // Until here.
   /** The record of the session so far: leanwicket replay and leanwicket draw read it. */

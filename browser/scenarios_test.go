@@ -240,9 +240,9 @@ func (b *tab) scenario(s *scenario.Scenario) {
 	web.Start()
 	defer func() { close(server.finished); web.CloseClientConnections(); web.Close() }()
 	b.site = web.URL
-	if s.Kept != nil {
+	if s.Draft != nil {
 		b.do(chromedp.Navigate(b.site + "/leanwicket/leanwicket.d.ts"))
-		kept, err := json.Marshal(string(trace.AppendKept(nil, form, s.Kept)))
+		kept, err := json.Marshal(string(trace.AppendDraft(nil, form, s.Draft)))
 		require.NoError(t, err)
 		b.js(`sessionStorage.setItem("leanwicket tab", "1")`)
 		b.js(`localStorage.setItem("leanwicket  /page ` + form.Name + ` @1", Date.now() + " " + (Date.now() + 86400000) + "  " + ` + string(kept) + `)`)
@@ -299,8 +299,8 @@ func (b *tab) happens(server *backend, x step) {
 		}
 	case lifecycle.EventResolve:
 		click(`button[name=leanwicket-` + e.Choice.String() + `][value="` + e.Path + `"]`)
-	case lifecycle.EventLeaveAnswered:
-		click(`dialog button[value=` + e.Answer.String() + `]`)
+	case lifecycle.EventLeaveDecided:
+		click(`dialog button[value=` + e.Decision.String() + `]`)
 	case lifecycle.EventLeaveAsked:
 		b.leave(e)
 	case lifecycle.EventReturned:

@@ -204,7 +204,7 @@ func TestAScriptDrivesASession(t *testing.T) {
 	require.Equal(t, `["Bo is on another ferry."]`, field("crew/0/name", "issues.map(i => i.text)"))
 	require.Equal(t, "true asking unsaved false", b.js(`(async () => {
 		const stays = s.leave("/list"), { leaving, question, guarded } = s.snapshot
-		s.answer("stay")
+		s.decide("stay")
 		return [guarded, leaving, question.reason, await stays].join(" ")
 	})()`))
 	b.js(`told.splice(0), s.edit("crew/0/name", "Cy"), s.submit()`)

@@ -45,7 +45,7 @@ func Neighbours(v, step Value) []Value {
 func (f *Form) CanHold(id FieldID, v Value) bool {
 	field := &f.Fields[id]
 	switch v.Kind {
-	case ValueAbsent, ValueUnparsed, ValueVeiled:
+	case ValueAbsent, ValueUnparsed, ValueRedacted:
 		return true
 	case ValueNumber:
 		return field.Kind == KindNumber || field.Kind == KindInteger || field.Kind == KindChoice || field.Kind == KindRows

@@ -85,7 +85,7 @@ func (constraint *Constraint) BreaksBeside(v, other Value) (MessageID, Code, boo
 	}
 	if op == OpEqualTo {
 		differs := v != other
-		if v.Kind == ValueVeiled && other.Kind == ValueVeiled {
+		if v.Kind == ValueRedacted && other.Kind == ValueRedacted {
 			differs = v.Text != other.Text
 		}
 		return MessageEqualTo, CodeCustomError, differs
@@ -109,7 +109,7 @@ func (constraint *Constraint) BreaksBeside(v, other Value) (MessageID, Code, boo
 // unread reports whether a value is a text that cannot be parsed, also where a
 // token stands for it.
 func (v Value) unread() bool {
-	return v.Kind == ValueUnparsed || v.Kind == ValueVeiled && Codes(v.Coef).Has(CodeBadInput)
+	return v.Kind == ValueUnparsed || v.Kind == ValueRedacted && Codes(v.Coef).Has(CodeBadInput)
 }
 
 // RuleText writes what the constraint k of a field says when it is broken with this

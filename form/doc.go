@@ -15,6 +15,6 @@
 // what an answer is, and number.go and clock.go the exact numbers and dates in it. form.go
 // derives the tables from a declaration. parse.go reads what was typed, decode.go what a
 // body brings, and body.go writes a body. constraints.go evaluates one constraint, with
-// format.go, pattern.go and code.go. message.go and plural.go write what is said, veil.go
+// format.go, pattern.go and code.go. message.go and plural.go write what is said, redact.go
 // hides private values, and binary.go compiles a form for the browser.
 package form

@@ -20,7 +20,7 @@ const (
 	ValueChoices                   // Text: the chosen options in the declared order, one a line
 	ValueFile                      // Text: the name, as the file control gives it
 	ValueUnparsed                  // Text: what was typed and is none of the above (badInput)
-	ValueVeiled                    // Text: the token of a private value in a trace; Coef the codes of the rules it breaks
+	ValueRedacted                  // Text: the token of a private value in a trace; Coef the codes of the rules it breaks
 )
 
 // NoOffset is the Exp of a time that was given without an offset from UTC, as
@@ -118,7 +118,7 @@ func (v Value) instant() int64 {
 // with a decimal point: what a control shows for a value that nobody typed.
 func (v Value) String() string {
 	switch v.Kind {
-	case ValueText, ValueChoices, ValueFile, ValueUnparsed, ValueVeiled:
+	case ValueText, ValueChoices, ValueFile, ValueUnparsed, ValueRedacted:
 		return v.Text
 	case ValueNumber:
 		return string(appendNumber(nil, v))

@@ -111,11 +111,11 @@ func TestConstraintsOfTokens(t *testing.T) {
 	for k, broken := range []bool{true, true} {
 		_, _, breaks := f.Breaks(0, k, Text("1234"))
 		require.Equal(t, broken, breaks, "it is looked at where it can be")
-		_, _, breaks = f.Breaks(0, k, Veiled("k3", nil))
+		_, _, breaks = f.Breaks(0, k, Redacted("k3", nil))
 		require.False(t, breaks)
 	}
 	for _, op := range []ConstraintOp{OpGreaterThan, OpAtLeast, OpLessThan, OpAtMost} {
-		_, _, breaks := (&Constraint{Op: op}).BreaksBeside(Veiled("k3", nil), Veiled("k4", nil))
+		_, _, breaks := (&Constraint{Op: op}).BreaksBeside(Redacted("k3", nil), Redacted("k4", nil))
 		require.False(t, breaks, op)
 	}
 }

@@ -22,24 +22,24 @@ func (h *Handler) contest(v *visit, s *sent) *visit {
 // contested opens a session with what was typed, over the record that is saved: what is chosen is
 // contested, and the rest is an edit of it.
 func (h *Handler) contested(v *visit, s *sent, chosen func(path string) bool) *visit {
-	kept := &lifecycle.Restored{}
-	whole := map[form.FieldID]*lifecycle.KeptGroup{}
+	kept := &lifecycle.Draft{}
+	whole := map[form.FieldID]*lifecycle.DraftGroup{}
 	for f := range v.session.Fields() {
 		id, path := f.Place().Field, f.Path()
 		group, inRows := h.form.Group(id)
 		switch {
 		case f.Declared().Private: // it stands in no page
 		case f.Declared().Kind == form.KindRows && f.Dirty():
-			kept.Groups = append(kept.Groups, lifecycle.KeptGroup{
-				Path: path, Rows: make([][]lifecycle.Kept, f.Rows()), Now: int32(f.Rows()), Based: true, Contested: chosen(path),
+			kept.Groups = append(kept.Groups, lifecycle.DraftGroup{
+				Path: path, Rows: make([][]lifecycle.DraftAnswer, f.Rows()), Now: int32(f.Rows()), Based: true, Contested: chosen(path),
 			})
 			whole[id] = &kept.Groups[len(kept.Groups)-1]
 		case f.Declared().Kind == form.KindRows:
 		case inRows && whole[group] != nil:
 			row := &whole[group].Rows[f.Place().Row]
-			*row = append(*row, lifecycle.Kept{Path: f.Declared().Path, Raw: f.Raw()})
+			*row = append(*row, lifecycle.DraftAnswer{Path: f.Declared().Path, Raw: f.Raw()})
 		case f.Dirty():
-			kept.Values = append(kept.Values, lifecycle.Kept{Path: path, Raw: f.Raw(), Baseline: f.Baseline(), Contested: chosen(path)})
+			kept.Values = append(kept.Values, lifecycle.DraftAnswer{Path: path, Raw: f.Raw(), Baseline: f.Baseline(), Contested: chosen(path)})
 		}
 	}
 	session, opening := lifecycle.Open(h.form, lifecycle.Seed{})

@@ -65,7 +65,7 @@ func (w *Watch) settleFrom(e lifecycle.Event) outcomes {
 	case lifecycle.EventRestored:
 		w.owed = w.session.Form().Prefill.URL != "" && (w.session.Attempt().Number > 0 || len(w.session.Waiting()) > 0)
 		if w.session.Attempt().Number > 0 { // it is taken over, or left out
-			kept := e.Restored.Attempt
+			kept := e.Draft.Attempt
 			w.attempt, w.settled, w.adopted, w.accepted = 1, false, true, false
 			w.key, w.sent, w.sentIDs = kept.Key, w.workOf(kept.Button, kept.Values), w.sentIDs[:0]
 			w.late = w.late[:0] // no answer to the earlier page reaches this one
@@ -74,8 +74,8 @@ func (w *Watch) settleFrom(e lifecycle.Event) outcomes {
 	case lifecycle.EventReset:
 		w.resetAt = true
 		w.forgetWaiting()
-	case lifecycle.EventLeaveAnswered:
-		if e.Answer == lifecycle.AnswerDiscard {
+	case lifecycle.EventLeaveDecided:
+		if e.Decision == lifecycle.DecisionDiscard {
 			w.forgetWaiting()
 		}
 	case lifecycle.EventChecked, lifecycle.EventCheckFailed:

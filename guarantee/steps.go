@@ -88,7 +88,7 @@ func (w *Watch) checkNewAttempt(f *lifecycle.Effect, work *sentWork, now facts) 
 // replaces reports whether an event puts something else in the place of all that was typed:
 // a reset, work that is discarded, or an earlier page's.
 func replaces(e lifecycle.Event) bool {
-	return e.Kind == lifecycle.EventReset || e.Kind == lifecycle.EventRestored || e.Kind == lifecycle.EventLeaveAnswered && e.Answer == lifecycle.AnswerDiscard
+	return e.Kind == lifecycle.EventReset || e.Kind == lifecycle.EventRestored || e.Kind == lifecycle.EventLeaveDecided && e.Decision == lifecycle.DecisionDiscard
 }
 
 // checkEdits: edits-survive.
@@ -124,7 +124,7 @@ func (w *Watch) checkSince(e lifecycle.Event) {
 		return
 	}
 	edited, isEdit := w.session.Field(e.Path)
-	isEdit = isEdit && e.Kind == lifecycle.EventEdit && !slices.ContainsFunc(w.then.waiting, func(k lifecycle.Kept) bool { return k.Path == e.Path })
+	isEdit = isEdit && e.Kind == lifecycle.EventEdit && !slices.ContainsFunc(w.then.waiting, func(k lifecycle.DraftAnswer) bool { return k.Path == e.Path })
 	if isEdit && !edited.EditedSince() {
 		w.broken(EditsSurvive, e.Path, "an edit after the newest attempt was not marked as one")
 	}
@@ -140,7 +140,7 @@ func (w *Watch) checkSince(e lifecycle.Event) {
 // waitedFor reports whether an answer of an earlier page has come to its row: the
 // applicant had typed it there.
 func (w *Watch) waitedFor(path string, f lifecycle.FieldState) bool {
-	return slices.ContainsFunc(w.then.waiting, func(k lifecycle.Kept) bool { return k.Path == path && k.Raw == f.Raw() })
+	return slices.ContainsFunc(w.then.waiting, func(k lifecycle.DraftAnswer) bool { return k.Path == path && k.Raw == f.Raw() })
 }
 
 // isRowOf reports whether a field's path lies below a row or group.
@@ -173,7 +173,7 @@ func (w *Watch) checkLeaving(e lifecycle.Event, effects []lifecycle.Effect) {
 		if f.Kind != lifecycle.EffectLeave && f.Kind != lifecycle.EffectNavigate {
 			continue
 		}
-		if e.Kind == lifecycle.EventLeaveAnswered && e.Answer == lifecycle.AnswerDiscard {
+		if e.Kind == lifecycle.EventLeaveDecided && e.Decision == lifecycle.DecisionDiscard {
 			continue
 		}
 		now := w.read()

@@ -178,11 +178,11 @@ func TestTheWatchSeesEveryBreach(t *testing.T) {
 			return x.bend(lifecycle.Loaded(1, nil, ""), also(lifecycle.Effect{Kind: lifecycle.EffectFocus}))
 		}},
 		"a repeat after a reload without a row": {RepeatsUnchanged, func(x *tampered) []Guarantee {
-			x.apply(lifecycle.Restore(&lifecycle.Restored{Attempt: &lifecycle.KeptAttempt{Key: lifecycle.Key{9}, Button: "send", Values: []form.Answer{{Place: form.Place{Field: 0, Row: -1}, Value: form.Text("x")}}}}))
+			x.apply(lifecycle.Restore(&lifecycle.Draft{Attempt: &lifecycle.DraftAttempt{Key: lifecycle.Key{9}, Button: "send", Values: []form.Answer{{Place: form.Place{Field: 0, Row: -1}, Value: form.Text("x")}}}}))
 			return x.bend(lifecycle.Retry(), func(e []lifecycle.Effect) []lifecycle.Effect { e[0].Values = nil; return e })
 		}},
 		"blanks after a reload": {NothingBlanked, func(x *tampered) []Guarantee {
-			x.apply(lifecycle.Restore(&lifecycle.Restored{Attempt: &lifecycle.KeptAttempt{Key: lifecycle.Key{9}, Button: "send", Values: []form.Answer{{Place: form.Place{Field: 0, Row: -1}, Value: form.Text("x")}}}}))
+			x.apply(lifecycle.Restore(&lifecycle.Draft{Attempt: &lifecycle.DraftAttempt{Key: lifecycle.Key{9}, Button: "send", Values: []form.Answer{{Place: form.Place{Field: 0, Row: -1}, Value: form.Text("x")}}}}))
 			return x.bend(lifecycle.Retry(), func(e []lifecycle.Effect) []lifecycle.Effect { e[0].Attempt, e[0].Key[3] = 2, 9; return e })
 		}},
 		"said twice": {SaidOnce, func(x *tampered) []Guarantee {

@@ -24,7 +24,7 @@
 // words.go names the states, and session.go holds the state and takes an event. The parts
 // of the state follow as an applicant meets them: loading.go and merge.go with
 // merge_rows.go, baseline.go and contest.go; fields.go, rows.go, rules.go and checks.go with
-// issues.go; submission.go, attempt.go, settling.go and accepting.go; leaving.go. keeping.go
+// issues.go; submission.go, attempt.go, settling.go and accepting.go; leaving.go. draft.go
 // says what outlives the page, and restoring.go with waiting.go how the next page takes it
 // over. read.go is what everybody can read of a session. step.go drives a session before
 // those who watch it, and visit.go lists what a session remembers.

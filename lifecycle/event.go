@@ -24,7 +24,7 @@ const (
 	EventRefresh
 	EventResolve
 	EventLeaveAsked
-	EventLeaveAnswered
+	EventLeaveDecided
 	EventReturned
 	EventRestored
 
@@ -38,7 +38,7 @@ const (
 
 var eventWords = [...]string{
 	"edit", "blur", "submit", "cancel", "retry", "reset", "add row", "remove row", "move row", "refresh",
-	"resolve", "leave asked", "leave answered", "returned", "restored",
+	"resolve", "leave asked", "leave decided", "returned", "restored",
 	"loaded", "load failed", "checked", "check failed", "replied", "elapsed",
 }
 
@@ -54,12 +54,12 @@ type Event struct {
 
 	Path      string     // edit, blur, rows, resolve
 	Raw       string     // edit: as typed
-	Veiled    form.Value // edit, in a replay: stands for what was typed at a private field
+	Redacted  form.Value // edit, in a replay: stands for what was typed at a private field
 	To        string     // move row: the new place; leave asked: the destination
 	Button    string     // submit
 	Choice    Choice
 	LeaveKind LeaveKind
-	Answer    LeaveAnswer
+	Decision  LeaveDecision
 
 	Request RequestID // loads and checks
 	Timer   TimerID
@@ -68,12 +68,12 @@ type Event struct {
 	Reply   *Reply
 	Came    *Came // what came over the network; nil means that nobody says
 
-	Values   []form.Answer // loaded
-	Version  string        // loaded; empty means that it is unknown
-	Why      string        // load failed
-	Denied   bool          // load failed: the applicant is signed out, or not allowed to read
-	Issues   []Entry       // checked
-	Restored *Restored
+	Values  []form.Answer // loaded
+	Version string        // loaded; empty means that it is unknown
+	Why     string        // load failed
+	Denied  bool          // load failed: the applicant is signed out, or not allowed to read
+	Issues  []Entry       // checked
+	Draft   *Draft
 }
 
 // RequestID names one load or check of a session. TimerID names one arming of
@@ -125,9 +125,9 @@ func LeaveAsked(to string, kind LeaveKind) Event {
 	return Event{Kind: EventLeaveAsked, To: to, LeaveKind: kind}
 }
 
-// LeaveAnswered answers the question at leaving.
-func LeaveAnswered(answer LeaveAnswer) Event {
-	return Event{Kind: EventLeaveAnswered, Answer: answer}
+// LeaveDecided is the decision about leaving.
+func LeaveDecided(answer LeaveDecision) Event {
+	return Event{Kind: EventLeaveDecided, Decision: answer}
 }
 
 // Returned is the page coming back after it was gone, as from the browser's
@@ -135,7 +135,7 @@ func LeaveAnswered(answer LeaveAnswer) Event {
 func Returned() Event { return Event{Kind: EventReturned} }
 
 // Restore brings back what an earlier page kept. It is the first event or none.
-func Restore(kept *Restored) Event { return Event{Kind: EventRestored, Restored: kept} }
+func Restore(kept *Draft) Event { return Event{Kind: EventRestored, Draft: kept} }
 
 // Loaded is the answer to a Load.
 func Loaded(request RequestID, values []form.Answer, version string) Event {

@@ -73,8 +73,8 @@ func (s *Session) edit(e *Event) error {
 	s.beginEdit()
 	s.editedNow = i
 	s.setTyped(i, e.Raw)
-	if e.Veiled.Kind == form.ValueVeiled {
-		s.cells[i].Value = e.Veiled
+	if e.Redacted.Kind == form.ValueRedacted {
+		s.cells[i].Value = e.Redacted
 	}
 	s.edited(i)
 	return nil

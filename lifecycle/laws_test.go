@@ -16,7 +16,7 @@ func TestAnyOrderOfEventsKeepsEveryGuarantee(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		w := walk.New(walk.Form(t))
 		if rapid.IntRange(0, 3).Draw(t, "kept") == 0 {
-			w.Step(lifecycle.Restore(w.Kept(t)))
+			w.Step(lifecycle.Restore(w.Draft(t)))
 			for _, breach := range w.Breaches {
 				t.Fatal(breach)
 			}

@@ -72,18 +72,18 @@ func (s *Session) leaveNow() {
 	s.goneTo(s.leaveTo)
 }
 
-func (s *Session) leaveAnswered(answer LeaveAnswer) error {
-	if s.leave != LeaveAsking && (s.leave != LeaveDeparting || answer == AnswerSubmit) {
+func (s *Session) leaveDecided(answer LeaveDecision) error {
+	if s.leave != LeaveAsking && (s.leave != LeaveDeparting || answer == DecisionSubmit) {
 		return ErrNoQuestion
 	}
 	s.asked = AskNothing
 	switch answer {
-	case AnswerStay:
+	case DecisionStay:
 		s.leave = LeavePresent
-	case AnswerDiscard:
+	case DecisionDiscard:
 		s.dropWaiting()
 		s.leaveNow()
-	case AnswerSubmit:
+	case DecisionSubmit:
 		s.leave = LeaveDeparting
 		if s.activity == ActivityIdle {
 			s.press(0, true)

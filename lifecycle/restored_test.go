@@ -35,12 +35,12 @@ func TestWaitingAnswersBesideAnOpenAttempt(t *testing.T) {
 		s, effects := Open(declared, Seed{})
 		load := effects[slices.IndexFunc(effects, func(e Effect) bool { return e.Kind == EffectLoad })].Request
 		sent := body("Heron", "Egret")
-		kept := []Kept{
+		kept := []DraftAnswer{
 			{Path: "berths/0/vessel", Raw: "Heron", Baseline: form.Text("Hern")},
 			{Path: "berths/1/vessel", Raw: "Gull", Baseline: form.Text("Tern")},
 			{Path: "berths/2/vessel", Raw: "Rail", Baseline: form.Text("Rook")},
 		}
-		_, err := s.Apply(Restore(&Restored{Values: kept, Attempt: &KeptAttempt{Key: Key{1}, Button: "save", Version: "1", Values: sent}}))
+		_, err := s.Apply(Restore(&Draft{Values: kept, Attempt: &DraftAttempt{Key: Key{1}, Button: "save", Version: "1", Values: sent}}))
 		require.NoError(t, err)
 		require.Len(t, s.Waiting(), 3)
 		return s, load
@@ -105,17 +105,17 @@ func TestAttemptsThatDoNotFit(t *testing.T) {
 	rows := func(count int64) form.Answer {
 		return form.Answer{Place: form.Place{Field: 0, Row: -1}, Value: form.Number(count, 0)}
 	}
-	whole := []KeptGroup{{Path: "berths", Rows: [][]Kept{{}}, Now: 1, Sent: []int32{0}}}
-	for name, kept := range map[string]Restored{
-		"more rows than any form has":  {Attempt: &KeptAttempt{Button: "save", Values: []form.Answer{rows(mostRows + 1)}}},
-		"fewer rows than none":         {Attempt: &KeptAttempt{Button: "save", Values: []form.Answer{rows(-1)}}},
-		"rows that the group has not":  {Groups: whole, Attempt: &KeptAttempt{Button: "save", Values: []form.Answer{rows(2)}}},
-		"a row that was not sent":      {Attempt: &KeptAttempt{Button: "save", Values: []form.Answer{rows(1), {Place: form.Place{Field: 1, Row: 1}, Value: form.Text("Heron")}}}},
-		"a value of another kind":      {Attempt: &KeptAttempt{Button: "save", Values: []form.Answer{{Place: form.Place{Field: 2, Row: -1}, Value: form.Text("Heron")}}}},
-		"a button that the form lacks": {Attempt: &KeptAttempt{Button: "apply"}},
-		"a field behind the last":      {Groups: whole, Attempt: &KeptAttempt{Button: "save", Values: []form.Answer{rows(1), {Place: form.Place{Field: 3, Row: -1}}}}},
-		"a value that fits before":     {Attempt: &KeptAttempt{Button: "save", Values: []form.Answer{{Place: form.Place{Field: 2, Row: -1}, Value: form.Number(4, 0), Changed: true}, {Place: form.Place{Field: 3, Row: -1}}}}},
-		"a field before the first":     {Attempt: &KeptAttempt{Button: "save", Values: []form.Answer{{Place: form.Place{Field: -1, Row: -1}}}}},
+	whole := []DraftGroup{{Path: "berths", Rows: [][]DraftAnswer{{}}, Now: 1, Sent: []int32{0}}}
+	for name, kept := range map[string]Draft{
+		"more rows than any form has":  {Attempt: &DraftAttempt{Button: "save", Values: []form.Answer{rows(mostRows + 1)}}},
+		"fewer rows than none":         {Attempt: &DraftAttempt{Button: "save", Values: []form.Answer{rows(-1)}}},
+		"rows that the group has not":  {Groups: whole, Attempt: &DraftAttempt{Button: "save", Values: []form.Answer{rows(2)}}},
+		"a row that was not sent":      {Attempt: &DraftAttempt{Button: "save", Values: []form.Answer{rows(1), {Place: form.Place{Field: 1, Row: 1}, Value: form.Text("Heron")}}}},
+		"a value of another kind":      {Attempt: &DraftAttempt{Button: "save", Values: []form.Answer{{Place: form.Place{Field: 2, Row: -1}, Value: form.Text("Heron")}}}},
+		"a button that the form lacks": {Attempt: &DraftAttempt{Button: "apply"}},
+		"a field behind the last":      {Groups: whole, Attempt: &DraftAttempt{Button: "save", Values: []form.Answer{rows(1), {Place: form.Place{Field: 3, Row: -1}}}}},
+		"a value that fits before":     {Attempt: &DraftAttempt{Button: "save", Values: []form.Answer{{Place: form.Place{Field: 2, Row: -1}, Value: form.Number(4, 0), Changed: true}, {Place: form.Place{Field: 3, Row: -1}}}}},
+		"a field before the first":     {Attempt: &DraftAttempt{Button: "save", Values: []form.Answer{{Place: form.Place{Field: -1, Row: -1}}}}},
 	} {
 		s, _ := Open(f, Seed{})
 		effects, err := s.Apply(Restore(&kept))
@@ -129,13 +129,13 @@ func TestAttemptsThatDoNotFit(t *testing.T) {
 	}
 	for count, fits := range map[int]bool{mostRows: true, mostRows + 1: false} {
 		s, _ := Open(f, Seed{})
-		_, err := s.Apply(Restore(&Restored{Groups: []KeptGroup{{Path: "berths", Rows: make([][]Kept, count), Now: int32(count)}}}))
+		_, err := s.Apply(Restore(&Draft{Groups: []DraftGroup{{Path: "berths", Rows: make([][]DraftAnswer, count), Now: int32(count)}}}))
 		require.NoError(t, err)
 		berths, _ := s.Field("berths")
 		require.Equal(t, fits, berths.Rows() == count)
 	}
 	s, _ := Open(f, Seed{})
-	_, err = s.Apply(Restore(&Restored{Groups: whole, Attempt: &KeptAttempt{Button: "save", Values: []form.Answer{rows(1)}}}))
+	_, err = s.Apply(Restore(&Draft{Groups: whole, Attempt: &DraftAttempt{Button: "save", Values: []form.Answer{rows(1)}}}))
 	require.NoError(t, err)
 	require.EqualValues(t, 1, s.Attempt().Number)
 	_, err = s.Apply(Replied(1, 1, &Reply{Kind: ReplyAccepted}))
@@ -144,7 +144,7 @@ func TestAttemptsThatDoNotFit(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.Apply(Submit(""))
 	require.NoError(t, err)
-	kept, _ := s.Kept()
+	kept, _ := s.Draft()
 	require.Len(t, kept.Groups, 1)
 }
 
@@ -162,7 +162,7 @@ func TestPrivateAnswersOfKeptRows(t *testing.T) {
 			_, err := s.Apply(e)
 			require.NoError(t, err, e.Kind.String())
 		}
-		kept, _ := s.Kept()
+		kept, _ := s.Draft()
 		require.Len(t, kept.Groups, 1)
 		return kept.Groups[0].Private
 	}
@@ -184,7 +184,7 @@ func TestPrivateAnswersOfTwoGroups(t *testing.T) {
 	require.NoError(t, err)
 	for now, said := range map[int32]form.MessageID{1: form.MessageRestoredPrivate, -1: form.MessageRestoredLeftOut, 2: form.MessageRestoredLeftOut} {
 		s, _ := Open(f, Seed{})
-		effects, err := s.Apply(Restore(&Restored{Groups: []KeptGroup{{Path: "berths", Rows: [][]Kept{{}}, Now: 1, Private: true}, {Path: "crew", Rows: [][]Kept{{}}, Now: now}}}))
+		effects, err := s.Apply(Restore(&Draft{Groups: []DraftGroup{{Path: "berths", Rows: [][]DraftAnswer{{}}, Now: 1, Private: true}, {Path: "crew", Rows: [][]DraftAnswer{{}}, Now: now}}}))
 		require.NoError(t, err)
 		k := slices.IndexFunc(effects, func(e Effect) bool { return e.Kind == EffectSay })
 		require.GreaterOrEqual(t, k, 0)
@@ -201,10 +201,10 @@ func TestListsOfKeptRows(t *testing.T) {
 	require.NoError(t, err)
 	for rows, lists := range map[int][][]int32{2: {{0, 1}, {1}, {}}, 0: {{0, 0}, {1, 0, 1}, {2}, {-1}, {0, 2}}} {
 		for _, list := range lists {
-			for _, kept := range []KeptGroup{{Base: list}, {Sent: list}} {
-				kept.Path, kept.Rows, kept.Now = "berths", [][]Kept{{}, {}}, 2
+			for _, kept := range []DraftGroup{{Base: list}, {Sent: list}} {
+				kept.Path, kept.Rows, kept.Now = "berths", [][]DraftAnswer{{}, {}}, 2
 				s, _ := Open(f, Seed{})
-				_, err := s.Apply(Restore(&Restored{Groups: []KeptGroup{kept}}))
+				_, err := s.Apply(Restore(&Draft{Groups: []DraftGroup{kept}}))
 				require.NoError(t, err)
 				berths, _ := s.Field("berths")
 				require.Equal(t, rows, berths.Rows(), kept)
@@ -222,17 +222,17 @@ func TestAGroupIsKeptWholeAgain(t *testing.T) {
 	})
 	require.NoError(t, err)
 	s, opening := Open(f, Seed{})
-	groups := []KeptGroup{{Path: "berths", Rows: [][]Kept{{}}, Base: []int32{0}, Now: 1}}
-	_, err = s.Apply(Restore(&Restored{Groups: groups}))
+	groups := []DraftGroup{{Path: "berths", Rows: [][]DraftAnswer{{}}, Base: []int32{0}, Now: 1}}
+	_, err = s.Apply(Restore(&Draft{Groups: groups}))
 	require.NoError(t, err)
-	kept, _ := s.Kept()
+	kept, _ := s.Draft()
 	require.NotNil(t, kept)
 	require.Len(t, kept.Groups, 1)
 	require.EqualValues(t, 1, kept.Groups[0].Now)
 	require.Equal(t, []int32{0}, kept.Groups[0].Base)
 	_, err = s.Apply(Loaded(opening[0].Request, []form.Answer{{Place: form.Place{Field: 0, Row: -1}, Value: form.Number(1, 0)}}, "1"))
 	require.NoError(t, err)
-	kept, _ = s.Kept()
+	kept, _ = s.Draft()
 	require.Nil(t, kept, "the load has met it")
 }
 
@@ -249,7 +249,7 @@ func TestAnAcceptanceThatLosesTheVersionOfAnEarlierPage(t *testing.T) {
 		sent := []form.Answer{{Place: form.Place{Field: 0, Row: -1}, Value: form.Text("Heron"), Changed: true}}
 		var effects []Effect
 		for _, e := range []Event{
-			Restore(&Restored{Attempt: &KeptAttempt{Button: "save", Version: version, Values: sent}}),
+			Restore(&Draft{Attempt: &DraftAttempt{Button: "save", Version: version, Values: sent}}),
 			LoadFailed(opening[0].Request, "closed"), Retry(), Replied(1, 2, &Reply{Kind: ReplyAccepted}),
 		} {
 			effects, err = s.Apply(e)
@@ -284,10 +284,10 @@ func TestAKeptRowThatNobodySaved(t *testing.T) {
 	})
 	require.NoError(t, err)
 	s, _ := Open(f, Seed{})
-	row := func(text string) []Kept {
-		return []Kept{{Path: "berths/*/vessel", Raw: text, Baseline: form.Text("Tern")}}
+	row := func(text string) []DraftAnswer {
+		return []DraftAnswer{{Path: "berths/*/vessel", Raw: text, Baseline: form.Text("Tern")}}
 	}
-	_, err = s.Apply(Restore(&Restored{Groups: []KeptGroup{{Path: "berths", Rows: [][]Kept{row("Heron"), row("Egret")}, Now: 2, Base: []int32{0}}}}))
+	_, err = s.Apply(Restore(&Draft{Groups: []DraftGroup{{Path: "berths", Rows: [][]DraftAnswer{row("Heron"), row("Egret")}, Now: 2, Base: []int32{0}}}}))
 	require.NoError(t, err)
 	for path, want := range map[string]form.Value{"berths/0/vessel": form.Text("Tern"), "berths/1/vessel": {}} {
 		read, ok := s.Field(path)
@@ -367,7 +367,7 @@ func TestWhatIsLeftOutIsSaidAtOnce(t *testing.T) {
 		Fields: []form.Field{{Path: "vessel"}, {Path: "length", Kind: form.KindInteger}, {Path: "crew", Kind: form.KindRows}, {Path: "crew/*/name"}},
 	})
 	require.NoError(t, err)
-	for _, left := range []Kept{
+	for _, left := range []DraftAnswer{
 		{Path: "draught", Raw: "2"},
 		{Path: "crew", Raw: "1"},
 		{Path: "crew/" + strconv.Itoa(mostRows) + "/name", Raw: "Ada"},
@@ -375,7 +375,7 @@ func TestWhatIsLeftOutIsSaidAtOnce(t *testing.T) {
 		{Path: "crew/0/name", Raw: "Ada", Baseline: form.Number(1, 0)},
 	} {
 		s, _ := Open(f, Seed{})
-		effects, err := s.Apply(Restore(&Restored{Values: []Kept{{Path: "vessel", Raw: "Heron"}, left}}))
+		effects, err := s.Apply(Restore(&Draft{Values: []DraftAnswer{{Path: "vessel", Raw: "Heron"}, left}}))
 		require.NoError(t, err)
 		k := slices.IndexFunc(effects, func(e Effect) bool { return e.Kind == EffectSay })
 		require.GreaterOrEqual(t, k, 0, left.Path)
@@ -456,7 +456,7 @@ func TestRowsBesideOneThatIsTyped(t *testing.T) {
 func TestAKeptGroupIsNoRow(t *testing.T) {
 	s := fullSession(t)
 	fresh, _ := Open(s.form, Seed{})
-	_, err := fresh.Apply(Restore(&Restored{Groups: []KeptGroup{{Path: "berths/0", Rows: [][]Kept{{{Path: "berths/*/vessel", Raw: "Gull"}}}, Now: 1}}}))
+	_, err := fresh.Apply(Restore(&Draft{Groups: []DraftGroup{{Path: "berths/0", Rows: [][]DraftAnswer{{{Path: "berths/*/vessel", Raw: "Gull"}}}, Now: 1}}}))
 	require.NoError(t, err)
 	message, _, _ := fresh.Notice()
 	require.Equal(t, form.MessageRestoredLeftOut, message.ID)

@@ -11,7 +11,7 @@ const mostRows = 1 << 16
 // restored brings back what an earlier page kept: its values as edits, the groups
 // that it kept whole, its open attempt as unsettled. What does not fit is left out,
 // and said.
-func (s *Session) restored(r *Restored) error {
+func (s *Session) restored(r *Draft) error {
 	if r == nil {
 		return ErrNothingKept
 	}
@@ -72,7 +72,7 @@ func (t *taking) tell() {
 
 // value takes a field's value over the baseline that it was typed over, or lets it
 // wait for its row.
-func (t *taking) value(v *Kept) {
+func (t *taking) value(v *DraftAnswer) {
 	s := t.session
 	p, ok := s.form.Lookup(v.Path)
 	if !ok || s.form.Fields[p.Field].Kind == form.KindRows || p.Row >= mostRows || !s.form.CanHold(p.Field, v.Baseline) {
@@ -80,7 +80,7 @@ func (t *taking) value(v *Kept) {
 		return
 	}
 	if group := s.form.GroupOf(p.Field); group >= 0 && !t.whole[s.form.GroupIndex(group)] {
-		s.waiting = append(s.waiting, state.Waiting{Kept: state.Kept(*v), Place: p})
+		s.waiting = append(s.waiting, state.Waiting{DraftAnswer: state.DraftAnswer(*v), Place: p})
 		return
 	}
 	i, there := s.cellAt(p)
@@ -96,10 +96,10 @@ func (t *taking) value(v *Kept) {
 }
 
 // takeKept takes what a cell held, and over what. Nothing is decided by it yet.
-func (s *Session) takeKept(i int32, v *Kept) {
+func (s *Session) takeKept(i int32, v *DraftAnswer) {
 	s.setTyped(i, v.Raw)
-	if v.Veiled.Kind == form.ValueVeiled {
-		s.cells[i].Value = v.Veiled
+	if v.Redacted.Kind == form.ValueRedacted {
+		s.cells[i].Value = v.Redacted
 	}
 	s.setBaseline(i, v.Baseline)
 	if v.Clean {
@@ -116,7 +116,7 @@ func (s *Session) takeKept(i int32, v *Kept) {
 }
 
 // group makes the rows of a group that was kept whole.
-func (t *taking) group(kept *KeptGroup) {
+func (t *taking) group(kept *DraftGroup) {
 	s := t.session
 	p, ok := s.form.Lookup(kept.Path)
 	if !ok || s.form.Fields[p.Field].Kind != form.KindRows || p.Row >= 0 || t.whole[s.form.GroupIndex(p.Field)] || !kept.sound() {
@@ -163,7 +163,7 @@ func (t *taking) group(kept *KeptGroup) {
 }
 
 // sound reports whether the numbers of a kept group name rows that it has.
-func (g *KeptGroup) sound() bool {
+func (g *DraftGroup) sound() bool {
 	if len(g.Rows) > mostRows || g.Now < 0 || int(g.Now) > len(g.Rows) {
 		return false
 	}
@@ -181,7 +181,7 @@ func (g *KeptGroup) sound() bool {
 
 // row takes the answers of one row. What is private in a row of the baseline is not
 // known until a load brings it.
-func (t *taking) row(group form.FieldID, r int32, answers []Kept) {
+func (t *taking) row(group form.FieldID, r int32, answers []DraftAnswer) {
 	s := t.session
 	for k := range answers {
 		v := answers[k]
@@ -209,7 +209,7 @@ func (t *taking) row(group form.FieldID, r int32, answers []Kept) {
 }
 
 // attempt takes an attempt that was open on an earlier page, cell by cell.
-func (t *taking) attempt(kept *KeptAttempt) {
+func (t *taking) attempt(kept *DraftAttempt) {
 	s := t.session
 	button, ok := s.form.ButtonAt(kept.Button)
 	if !ok || !t.takeSent(kept.Values) {

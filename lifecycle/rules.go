@@ -10,7 +10,7 @@ func (s *Session) brokenRules(i int32) form.Codes {
 	switch c.Value.Kind {
 	case form.ValueUnparsed:
 		return 1 << form.CodeBadInput
-	case form.ValueVeiled:
+	case form.ValueRedacted:
 		broken = form.Codes(c.Value.Coef)
 		if broken.Has(form.CodeBadInput) {
 			return broken
@@ -51,7 +51,7 @@ func (s *Session) breaks(i int32, k int) (form.MessageID, form.Code, bool) {
 		return form.MessageUnticked, form.CodeValueMissing, c.Value.Absent()
 	case c.Value.Absent():
 		return form.MessageNone, 0, false
-	case c.Value.Kind == form.ValueVeiled:
+	case c.Value.Kind == form.ValueRedacted:
 		return form.MessageNone, 0, false // what it breaks by itself is written with it
 	default:
 		return s.form.Breaks(c.Field, k, c.Value)

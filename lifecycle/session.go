@@ -164,12 +164,12 @@ func (s *Session) dispatch(e *Event) error {
 		return s.resolve(e.Path, e.Choice)
 	case EventLeaveAsked:
 		return s.leaveAsked(e.To, e.LeaveKind)
-	case EventLeaveAnswered:
-		return s.leaveAnswered(e.Answer)
+	case EventLeaveDecided:
+		return s.leaveDecided(e.Decision)
 	case EventReturned:
 		return s.returned()
 	case EventRestored:
-		return s.restored(e.Restored)
+		return s.restored(e.Draft)
 	case EventLoaded:
 		return s.loaded(e)
 	case EventLoadFailed:

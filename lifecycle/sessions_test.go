@@ -120,11 +120,11 @@ func TestCleanAnswersAreKeptAgain(t *testing.T) {
 	require.NoError(t, err)
 	s, _ := Open(f, Seed{})
 	steps(t, s, Loaded(1, []form.Answer{{Place: form.Place{Field: 0, Row: -1}}, {Place: form.Place{Field: 1, Row: -1}, Value: form.Text("Heron")}}, `"1"`), Edit("box", "true"))
-	kept, _ := s.Kept()
-	require.True(t, slices.ContainsFunc(kept.Values, func(k Kept) bool { return k.Path == "h" && k.Clean }), "%+v", kept.Values)
+	kept, _ := s.Draft()
+	require.True(t, slices.ContainsFunc(kept.Values, func(k DraftAnswer) bool { return k.Path == "h" && k.Clean }), "%+v", kept.Values)
 	next, _ := Open(f, Seed{})
 	steps(t, next, Restore(kept))
-	again, _ := next.Kept()
+	again, _ := next.Draft()
 	require.Equal(t, kept, again)
 }
 
@@ -134,7 +134,7 @@ func TestTheVersionIsKept(t *testing.T) {
 		f := textForm(t, form.Declaration{Submit: form.SubmitPolicy{Method: method, Timeout: 1}, Prefill: form.PrefillPolicy{URL: "/r", Timeout: 1}}, "a")
 		s, _ := Open(f, Seed{})
 		steps(t, s, Loaded(1, []form.Answer{{Place: form.Place{Field: 0, Row: -1}, Value: form.Text("Egret")}}, `"7"`), Edit("a", "Tern"))
-		kept, _ := s.Kept()
+		kept, _ := s.Draft()
 		require.Equal(t, version, kept.Version, method)
 		next, _ := Open(f, Seed{1})
 		steps(t, next, Restore(kept), LoadFailed(1, "status 500"))
@@ -174,7 +174,7 @@ func TestWhatWasTypedAndNotLeftIsNoReason(t *testing.T) {
 	steps(t, s, Edit("a", "x"), Submit(""), Edit("b", "y"), LeaveAsked("/tides", LeaveInside))
 	reason, _ := s.Asking()
 	require.Equal(t, AskSending, reason)
-	steps(t, s, LeaveAnswered(AnswerStay), Blur("b"), LeaveAsked("/tides", LeaveInside))
+	steps(t, s, LeaveDecided(DecisionStay), Blur("b"), LeaveAsked("/tides", LeaveInside))
 	reason, _ = s.Asking()
 	require.Equal(t, AskUnsaved, reason)
 }

@@ -41,9 +41,9 @@ func fullSession(t *testing.T) *Session {
 		require.NoError(t, err, e.Kind.String())
 		return slices.Clone(effects)
 	}
-	apply(Restore(&Restored{
-		Values:  []Kept{{Path: "quay", Raw: "north", Baseline: form.Text("south")}, {Path: "berths/0/vessel", Raw: "Gull", Baseline: form.Text("Tern")}},
-		Attempt: &KeptAttempt{Key: Key{9}, Button: "save", Version: "1", Values: []form.Answer{{Place: form.Place{Field: 0, Row: -1}, Value: form.Text("north"), Changed: true}, {Place: form.Place{Field: 2, Row: -1}, Value: form.Number(1, 0), Changed: false}, {Place: form.Place{Field: 3, Row: 0}, Value: form.Text("Gull"), Changed: true}}},
+	apply(Restore(&Draft{
+		Values:  []DraftAnswer{{Path: "quay", Raw: "north", Baseline: form.Text("south")}, {Path: "berths/0/vessel", Raw: "Gull", Baseline: form.Text("Tern")}},
+		Attempt: &DraftAttempt{Key: Key{9}, Button: "save", Version: "1", Values: []form.Answer{{Place: form.Place{Field: 0, Row: -1}, Value: form.Text("north"), Changed: true}, {Place: form.Place{Field: 2, Row: -1}, Value: form.Number(1, 0), Changed: false}, {Place: form.Place{Field: 3, Row: 0}, Value: form.Text("Gull"), Changed: true}}},
 	}))
 	check := func(effects []Effect) RequestID {
 		k := slices.IndexFunc(effects, func(e Effect) bool { return e.Kind == EffectArm && e.Of == TimerCheckDelay })

@@ -3,6 +3,8 @@ package lifecycle
 // Step is one step of a session: an event, and what [Session.Apply] made of it.
 type Step struct {
 	Event   Event
+	Before  Standing // where the session was; the zero value for the opening
+	After   Standing
 	Effects []Effect // valid until the next step; those of the opening, where there was no event
 	Err     error    // why the event changed nothing
 }
@@ -19,8 +21,9 @@ func Drive(s *Session, e Event, watchers ...Watcher) Step {
 	for _, w := range watchers {
 		w.Before(e)
 	}
+	before := s.Standing()
 	effects, err := s.Apply(e)
-	step := Step{e, effects, err}
+	step := Step{Event: e, Before: before, After: s.Standing(), Effects: effects, Err: err}
 	for _, w := range watchers {
 		w.After(step)
 	}

@@ -33,7 +33,7 @@ type Transition struct {
 	Part     Part
 	From, To uint8
 	By       EventKind
-	With     uint8 // what the event brings: a ReplyKind, a TimerKind, a LeaveKind or a LeaveAnswer
+	With     uint8 // what the event brings: a ReplyKind, a TimerKind, a LeaveKind or a LeaveDecision
 }
 
 // AppendTransitions lists the arrows that one step has taken. of is the kind of
@@ -47,8 +47,8 @@ func AppendTransitions(to []Transition, before, after Standing, e Event, of Time
 		with = uint8(of)
 	case EventLeaveAsked:
 		with = uint8(e.LeaveKind)
-	case EventLeaveAnswered:
-		with = uint8(e.Answer)
+	case EventLeaveDecided:
+		with = uint8(e.Decision)
 	}
 	add := func(part Part, from, now uint8) {
 		if from != now || part == PartSubmission && e.Kind == EventSubmit {
@@ -99,8 +99,8 @@ func (t Transition) Cause() string {
 		return TimerKind(t.With).String() + " timer"
 	case EventLeaveAsked:
 		return "leave " + LeaveKind(t.With).String()
-	case EventLeaveAnswered:
-		return "answer " + LeaveAnswer(t.With).String()
+	case EventLeaveDecided:
+		return "answer " + LeaveDecision(t.With).String()
 	default:
 		return t.By.String()
 	}

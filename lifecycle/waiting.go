@@ -27,9 +27,9 @@ func (s *Session) editWaiting(e *Event) bool {
 		return false
 	}
 	v := &s.waiting[k]
-	v.Raw, v.Veiled, v.Clean, v.Since = readable(e.Raw), form.Value{}, false, s.attempt.number > 0
-	if e.Veiled.Kind == form.ValueVeiled {
-		v.Veiled = e.Veiled
+	v.Raw, v.Redacted, v.Clean, v.Since = readable(e.Raw), form.Value{}, false, s.attempt.number > 0
+	if e.Redacted.Kind == form.ValueRedacted {
+		v.Redacted = e.Redacted
 	}
 	if i, there := s.cellAt(v.Place); there { // of a default row, which gives way
 		s.dropIssuesOf(i)
@@ -72,7 +72,7 @@ func (s *Session) placeWaiting(ask bool) {
 		case isMade:
 		case int(v.Place.Row) < len(g.Base) && s.rowIn(g.Base[v.Place.Row], state.InNow):
 			r = g.Base[v.Place.Row]
-		case v.Veiled.Kind != form.ValueVeiled && s.form.Parse(v.Place.Field, v.Raw).Absent():
+		case v.Redacted.Kind != form.ValueRedacted && s.form.Parse(v.Place.Field, v.Raw).Absent():
 			continue // nothing is lost with it
 		default:
 			r = s.rowForWaiting(group, ask)
@@ -106,7 +106,7 @@ func (s *Session) rowForWaiting(group form.FieldID, ask bool) int32 {
 
 func (s *Session) placeAnswer(i int32, v *state.Waiting, ask bool) {
 	incoming := s.cells[i].Baseline
-	placed := Kept(v.Kept)
+	placed := DraftAnswer(v.DraftAnswer)
 	placed.Baseline = incoming
 	s.takeKept(i, &placed)
 	s.unmark(i, state.BitRestored|state.BitStays)
@@ -120,10 +120,10 @@ func (s *Session) placeAnswer(i int32, v *state.Waiting, ask bool) {
 
 // Waiting lists what an earlier page kept and what waits for the load that brings
 // its rows: crew/2/name, and what was typed there.
-func (s *Session) Waiting() []Kept {
-	list := make([]Kept, len(s.waiting))
+func (s *Session) Waiting() []DraftAnswer {
+	list := make([]DraftAnswer, len(s.waiting))
 	for k := range s.waiting {
-		list[k] = Kept(s.waiting[k].Kept)
+		list[k] = DraftAnswer(s.waiting[k].DraftAnswer)
 	}
 	return list
 }

@@ -81,14 +81,14 @@ const (
 	LeaveUnload                  // reload, close, another site: the browser asks in its own words
 )
 
-// LeaveAnswer is the answer to the question at leaving.
-type LeaveAnswer uint8
+// LeaveDecision answers the question at leaving.
+type LeaveDecision uint8
 
 // The answers to the question at leaving.
 const (
-	AnswerStay LeaveAnswer = iota
-	AnswerDiscard
-	AnswerSubmit
+	DecisionStay LeaveDecision = iota
+	DecisionDiscard
+	DecisionSubmit
 )
 
 // AskReason is why leaving is asked about.
@@ -159,18 +159,18 @@ var (
 	levelWords      = [...]string{"polite", "assertive"}
 )
 
-func (p Prefill) String() string     { return form.Word(prefillWords[:], p) }
-func (a Activity) String() string    { return form.Word(activityWords[:], a) }
-func (o Outcome) String() string     { return form.Word(outcomeWords[:], o) }
-func (s Submission) String() string  { return form.Word(submissionWords[:], s) }
-func (l Leave) String() string       { return form.Word(leaveWords[:], l) }
-func (k LeaveKind) String() string   { return form.Word(leaveKindWords[:], k) }
-func (a LeaveAnswer) String() string { return form.Word(answerWords[:], a) }
-func (r AskReason) String() string   { return form.Word(reasonWords[:], r) }
-func (c Choice) String() string      { return form.Word(choiceWords[:], c) }
-func (k ReplyKind) String() string   { return form.Word(replyWords[:], k) }
-func (s Source) String() string      { return form.Word(sourceWords[:], s) }
-func (l Level) String() string       { return form.Word(levelWords[:], l) }
+func (p Prefill) String() string       { return form.Word(prefillWords[:], p) }
+func (a Activity) String() string      { return form.Word(activityWords[:], a) }
+func (o Outcome) String() string       { return form.Word(outcomeWords[:], o) }
+func (s Submission) String() string    { return form.Word(submissionWords[:], s) }
+func (l Leave) String() string         { return form.Word(leaveWords[:], l) }
+func (k LeaveKind) String() string     { return form.Word(leaveKindWords[:], k) }
+func (a LeaveDecision) String() string { return form.Word(answerWords[:], a) }
+func (r AskReason) String() string     { return form.Word(reasonWords[:], r) }
+func (c Choice) String() string        { return form.Word(choiceWords[:], c) }
+func (k ReplyKind) String() string     { return form.Word(replyWords[:], k) }
+func (s Source) String() string        { return form.Word(sourceWords[:], s) }
+func (l Level) String() string         { return form.Word(levelWords[:], l) }
 
 // Hold is a reason why a submit would not send now.
 type Hold uint16

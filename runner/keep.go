@@ -5,7 +5,7 @@ func (r *Runner) keep() {
 	if r.o.Keep == nil {
 		return
 	}
-	kept, more := r.session.Kept()
+	kept, more := r.session.Draft()
 	if kept == nil && !more && !r.kept {
 		return
 	}

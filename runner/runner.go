@@ -45,15 +45,15 @@ type Options struct {
 	// before anything is sent; nil means that nothing would. With more an attempt is open that is
 	// not kept, because it sent a private value: the next page says
 	// form.MessageUnsettledPrivate.
-	Keep func(kept *lifecycle.Restored, more bool)
+	Keep func(kept *lifecycle.Draft, more bool)
 	// KeepLater leaves it to Runner.Keep when Keep is told of a change: on a form of
 	// thousands of fields that is too much for each key. Before anything is sent it is
 	// told all the same.
 	KeepLater bool
 	// Given are the values of the names that the form declares as given: {id} in a url.
 	Given map[string]string
-	// Kept is what an earlier page kept; nil means nothing.
-	Kept *lifecycle.Restored
+	// Draft is what an earlier page kept; nil means that there is nothing.
+	Draft *lifecycle.Draft
 	// Watch looks at each step: [Guarantees] and [Trace] each make a Watch.
 	Watch []Watch
 }
@@ -140,8 +140,8 @@ func New(form *form.Form, o Options) *Runner {
 	r.carryOut(opening)
 	r.mu.Unlock()
 	r.observe(lifecycle.Step{Effects: opening})
-	if o.Kept != nil {
-		_ = r.Apply(lifecycle.Restore(o.Kept)) // what another version of the form kept is dropped
+	if o.Draft != nil {
+		_ = r.Apply(lifecycle.Restore(o.Draft)) // what another version of the form kept is dropped
 	}
 	return r
 }

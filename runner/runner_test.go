@@ -65,16 +65,16 @@ func TestOneSave(t *testing.T) {
 				return 300 * time.Millisecond, replies.Received{Status: 200, Header: map[string]string{"ETag": `"5"`}}
 			}
 		}}
-		var kept *lifecycle.Restored
+		var kept *lifecycle.Draft
 		var record bytes.Buffer
 		vessel := openForm(t, "vessel.form.yaml")
 		r := runner.New(vessel, runner.Options{
-			Transport: b, Seed: lifecycle.Seed{1}, Keep: func(k *lifecycle.Restored, _ bool) { kept = k },
+			Transport: b, Seed: lifecycle.Seed{1}, Keep: func(k *lifecycle.Draft, _ bool) { kept = k },
 			Watch: []runner.Watch{runner.Trace(&record), runner.Guarantees(func(b guarantee.Breach) { t.Error(b) })},
 		})
 		time.Sleep(200 * time.Millisecond)
 		require.NoError(t, r.Apply(lifecycle.Edit("name", "Heron")))
-		require.Equal(t, []lifecycle.Kept{{Path: "name", Raw: "Heron", Baseline: form.Text("Egret")}}, kept.Values)
+		require.Equal(t, []lifecycle.DraftAnswer{{Path: "name", Raw: "Heron", Baseline: form.Text("Egret")}}, kept.Values)
 		require.NoError(t, r.Apply(lifecycle.Submit("save")))
 		require.Equal(t, "sending", submission(r))
 		require.NoError(t, r.Apply(lifecycle.Submit("save")), "the second click")
@@ -111,9 +111,9 @@ func TestTheNextPage(t *testing.T) {
 			}
 			return time.Hour, replies.Received{}
 		}}
-		var kept *lifecycle.Restored
+		var kept *lifecycle.Draft
 		pilot := openForm(t, "pilot.form.yaml")
-		first := runner.New(pilot, runner.Options{Transport: b, Seed: lifecycle.Seed{1}, Keep: func(k *lifecycle.Restored, _ bool) { kept = k }})
+		first := runner.New(pilot, runner.Options{Transport: b, Seed: lifecycle.Seed{1}, Keep: func(k *lifecycle.Draft, _ bool) { kept = k }})
 		for _, e := range []lifecycle.Event{
 			lifecycle.Edit("slot", "09:30"), lifecycle.AddRow("crew"), lifecycle.AddRow("crew"), lifecycle.Edit("crew/0/name", "Ada"), lifecycle.Edit("crew/1/name", "Ben"),
 			lifecycle.Submit("book"),
@@ -128,7 +128,7 @@ func TestTheNextPage(t *testing.T) {
 		b.answer = func(runner.Request) (time.Duration, replies.Received) {
 			return time.Second, replies.Received{Status: 201}
 		}
-		second := runner.New(pilot, runner.Options{Transport: b, Seed: lifecycle.Seed{2}, Kept: kept, Keep: func(k *lifecycle.Restored, _ bool) { kept = k }})
+		second := runner.New(pilot, runner.Options{Transport: b, Seed: lifecycle.Seed{2}, Draft: kept, Keep: func(k *lifecycle.Draft, _ bool) { kept = k }})
 		require.Equal(t, "unsettled", submission(second))
 		second.Read(func(s *lifecycle.Session) {
 			for path, want := range map[string]string{"slot": "09:30", "crew/0/name": "Ada", "crew/1/name": "Ben", "notes": "Two dogs"} {
@@ -147,7 +147,7 @@ func TestTheNextPage(t *testing.T) {
 			}
 		}
 		require.Len(t, keys, 1)
-		require.Equal(t, []lifecycle.Kept{{Path: "notes", Raw: "Two dogs"}}, kept.Values)
+		require.Equal(t, []lifecycle.DraftAnswer{{Path: "notes", Raw: "Two dogs"}}, kept.Values)
 		require.Nil(t, kept.Attempt)
 	})
 }
@@ -170,7 +170,7 @@ func TestManyAtOnce(t *testing.T) {
 			var record bytes.Buffer
 			r := runner.New(f, runner.Options{
 				Transport: b, Seed: lifecycle.Seed{byte(seed)}, Watch: []runner.Watch{runner.Trace(&record), runner.Guarantees(func(b guarantee.Breach) { t.Error(b) })},
-				Observe: func(s lifecycle.Step) { submissionOf(s) }, Keep: func(*lifecycle.Restored, bool) {},
+				Observe: func(s lifecycle.Step) { submissionOf(s) }, Keep: func(*lifecycle.Draft, bool) {},
 			})
 			edits, _ := declare.Fill(f)
 			var all sync.WaitGroup
@@ -179,7 +179,7 @@ func TestManyAtOnce(t *testing.T) {
 					for range 40 {
 						events := []lifecycle.Event{
 							lifecycle.Submit(f.Buttons[0]), lifecycle.Submit(f.Buttons[len(f.Buttons)-1]), lifecycle.Retry(), lifecycle.Cancel(), lifecycle.Refresh(),
-							lifecycle.LeaveAsked("/tides", lifecycle.LeaveInside), lifecycle.LeaveAnswered(lifecycle.AnswerStay), lifecycle.Reset(),
+							lifecycle.LeaveAsked("/tides", lifecycle.LeaveInside), lifecycle.LeaveDecided(lifecycle.DecisionStay), lifecycle.Reset(),
 						}
 						events = append(events, edits...)
 						_ = r.Apply(events[number(len(events))])

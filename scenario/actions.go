@@ -69,8 +69,8 @@ func (p *scenarioReader) action(entry *Entry, e document.Entry) {
 	case "leave":
 		add(p.leave(e.Value))
 	case "answerLeave":
-		add(lifecycle.LeaveAnswered(map[string]lifecycle.LeaveAnswer{
-			"stay": lifecycle.AnswerStay, "discard": lifecycle.AnswerDiscard, "submit": lifecycle.AnswerSubmit,
+		add(lifecycle.LeaveDecided(map[string]lifecycle.LeaveDecision{
+			"stay": lifecycle.DecisionStay, "discard": lifecycle.DecisionDiscard, "submit": lifecycle.DecisionSubmit,
 		}[p.Word(e.Value, "stay", "discard", "submit")]))
 	case "expect":
 		p.expect(entry, e.Value)

@@ -129,11 +129,11 @@ func (p *play) open() {
 		p.trace = trace.NewWriter(p.options.Trace, p.session, effects)
 	}
 	p.carryOut(effects)
-	if p.scenario.Kept != nil {
-		if attempt := p.scenario.Kept.Attempt; attempt != nil {
+	if p.scenario.Draft != nil {
+		if attempt := p.scenario.Draft.Attempt; attempt != nil {
 			p.keys[attempt.Key] = true
 		}
-		p.apply(lifecycle.Restore(p.scenario.Kept), nil)
+		p.apply(lifecycle.Restore(p.scenario.Draft), nil)
 	}
 }
 
@@ -180,12 +180,11 @@ func (p *play) apply(event lifecycle.Event, answer *Reply) {
 		p.recorder.before()
 	}
 	ignored := p.session.Ignored()
-	before := p.session.Standing()
 	timer, _ := p.session.TimerOf(event.Timer)
 	step := lifecycle.Drive(p.session, event, p.watchers...)
 	effects, err := step.Effects, step.Err
 	if p.options.Taken != nil && err == nil {
-		for _, t := range lifecycle.AppendTransitions(nil, before, p.session.Standing(), event, timer) {
+		for _, t := range lifecycle.AppendTransitions(nil, step.Before, step.After, event, timer) {
 			p.options.Taken(t)
 		}
 	}

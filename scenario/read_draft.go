@@ -74,7 +74,7 @@ type keptReader struct {
 	values, baseline, sent *keptPart
 	contested              map[string]bool
 	opened                 *lifecycle.Session
-	kept                   *lifecycle.Restored
+	kept                   *lifecycle.Draft
 }
 
 // kept reads what an earlier page kept. A list at a group's path says that its rows
@@ -88,7 +88,7 @@ func (p *scenarioReader) draft(n *document.Node) {
 	p.Map(n, "values", "baseline", "attempt", "contested", "version")
 	k := keptReader{
 		scenarioReader: p, values: p.keptPart(n.Get("values")), baseline: p.keptPart(n.Get("baseline")), sent: p.keptPart(nil),
-		contested: map[string]bool{}, kept: &lifecycle.Restored{},
+		contested: map[string]bool{}, kept: &lifecycle.Draft{},
 	}
 	k.opened, _ = lifecycle.Open(p.form(), lifecycle.Seed{})
 	if v := n.Get("version"); v != nil {
@@ -102,7 +102,7 @@ func (p *scenarioReader) draft(n *document.Node) {
 		}
 	}
 	if a := n.Get("attempt"); a != nil {
-		k.kept.Attempt = &lifecycle.KeptAttempt{Key: keptKey, Button: p.form().Buttons[0]}
+		k.kept.Attempt = &lifecycle.DraftAttempt{Key: keptKey, Button: p.form().Buttons[0]}
 		for _, e := range p.Map(a, "button", "version", "values") {
 			switch e.Key {
 			case "button":
@@ -119,7 +119,7 @@ func (p *scenarioReader) draft(n *document.Node) {
 			k.field(form.FieldID(id))
 		}
 	}
-	p.s.Kept = k.kept
+	p.s.Draft = k.kept
 }
 
 // field reads what is kept of a field, or of a group.
@@ -156,7 +156,7 @@ func (k *keptReader) field(id form.FieldID) {
 func (k *keptReader) answer(path string, baseline form.Value) {
 	if e, given := k.values.at[path]; given {
 		if raw, ok := k.raw(e); ok {
-			k.kept.Values = append(k.kept.Values, lifecycle.Kept{Path: path, Raw: raw, Baseline: baseline, Contested: k.contested[path]})
+			k.kept.Values = append(k.kept.Values, lifecycle.DraftAnswer{Path: path, Raw: raw, Baseline: baseline, Contested: k.contested[path]})
 		}
 	}
 }
@@ -169,11 +169,11 @@ func (k *keptReader) group(id form.FieldID, listed bool) {
 		now = max(now, base, sent)
 		base = now
 	}
-	g := lifecycle.KeptGroup{Path: path, Now: int32(now), Based: true, Contested: k.contested[path], Clean: !listed, Since: listed && k.sent.has(id) && now != sent}
+	g := lifecycle.DraftGroup{Path: path, Now: int32(now), Based: true, Contested: k.contested[path], Clean: !listed, Since: listed && k.sent.has(id) && now != sent}
 	changed := sent != base
 	var sentValues []form.Answer
 	for row := range max(now, base, sent) {
-		answers := []lifecycle.Kept{}
+		answers := []lifecycle.DraftAnswer{}
 		for _, member := range f.Members(id) {
 			place := form.Place{Field: member, Row: int32(row)}
 			at := f.Path(place)
@@ -188,7 +188,7 @@ func (k *keptReader) group(id form.FieldID, listed bool) {
 			if isSent {
 				sentValues = append(sentValues, form.Answer{Place: place, Value: wasSent})
 			}
-			v := lifecycle.Kept{Path: f.Fields[member].Path, Raw: f.Format(baseline), Baseline: baseline, Clean: true, Contested: k.contested[at]}
+			v := lifecycle.DraftAnswer{Path: f.Fields[member].Path, Raw: f.Format(baseline), Baseline: baseline, Clean: true, Contested: k.contested[at]}
 			e, typed := k.values.at[at]
 			if typed {
 				v.Raw, _ = k.raw(e)
@@ -196,7 +196,7 @@ func (k *keptReader) group(id form.FieldID, listed bool) {
 				v.Raw = ""
 			}
 			v.Clean = !v.Contested && f.Parse(member, v.Raw) == baseline && (listed || !typed)
-			if v != (lifecycle.Kept{Path: v.Path, Clean: true}) {
+			if v != (lifecycle.DraftAnswer{Path: v.Path, Clean: true}) {
 				answers = append(answers, v)
 			}
 		}

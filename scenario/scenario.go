@@ -15,7 +15,7 @@ type Scenario struct {
 	File     string
 	Source   *declare.Source
 	Backend  Backend
-	Kept     *lifecycle.Restored // what an earlier page kept; nil means nothing
+	Draft    *lifecycle.Draft // what an earlier page kept; nil means nothing
 	Timeline []Entry
 }
 

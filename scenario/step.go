@@ -276,8 +276,8 @@ func (r *recorder) describe(e lifecycle.Event, answer *Reply) string {
 			return "reloads or closes the page"
 		}
 		return "goes to " + e.To
-	case lifecycle.EventLeaveAnswered:
-		return "answers: " + e.Answer.String()
+	case lifecycle.EventLeaveDecided:
+		return "answers: " + e.Decision.String()
 	case lifecycle.EventReturned:
 		return "comes back"
 	case lifecycle.EventRestored:

@@ -13,7 +13,7 @@ import (
 // valueMarks are the letters before the values of each kind.
 var valueMarks = map[form.ValueKind]byte{
 	form.ValueText: 't', form.ValueNumber: 'n', form.ValueBoolean: 'b', form.ValueDate: 'd', form.ValueTime: 'm',
-	form.ValueDateTime: 's', form.ValueChoices: 'c', form.ValueFile: 'f', form.ValueUnparsed: 'x', form.ValueVeiled: 'p',
+	form.ValueDateTime: 's', form.ValueChoices: 'c', form.ValueFile: 'f', form.ValueUnparsed: 'x', form.ValueRedacted: 'p',
 }
 
 // valueText writes a value as a letter and a text; absent is empty.
@@ -21,7 +21,7 @@ func valueText(v form.Value) string {
 	switch v.Kind {
 	case form.ValueAbsent:
 		return ""
-	case form.ValueVeiled:
+	case form.ValueRedacted:
 		return "p" + strconv.FormatInt(v.Coef, 10) + ":" + v.Text
 	default:
 		return string(valueMarks[v.Kind]) + v.String()
@@ -47,7 +47,7 @@ func parseValue(s string) (v form.Value, ok bool) {
 	case 'p':
 		codes, token, _ := strings.Cut(text, ":")
 		n, err := strconv.ParseInt(codes, 10, 16)
-		return form.Value{Kind: form.ValueVeiled, Coef: n, Text: token}, err == nil && token != "" && n >= 0
+		return form.Value{Kind: form.ValueRedacted, Coef: n, Text: token}, err == nil && token != "" && n >= 0
 	}
 	for kind, mark := range valueMarks {
 		if mark == s[0] && text != "" {
@@ -57,13 +57,13 @@ func parseValue(s string) (v form.Value, ok bool) {
 	return v, false
 }
 
-// event writes an event, with what is private in it veiled.
+// event writes an event, with what is private in it redacted.
 func (w *Events) event(e *lifecycle.Event) []byte {
 	var o object
 	o.str("kind", e.Kind.String())
 	o.str("path", e.Path)
 	if place, ok := w.form.Lookup(e.Path); ok && e.Kind == lifecycle.EventEdit && w.private(place.Field) {
-		o.str("veiled", valueText(w.veilRaw(place.Field, e.Raw)))
+		o.str("redacted", valueText(w.redactRaw(place.Field, e.Raw)))
 	} else {
 		o.str("raw", e.Raw)
 	}
@@ -78,8 +78,8 @@ func (w *Events) event(e *lifecycle.Event) []byte {
 		o.str("choice", e.Choice.String())
 	case lifecycle.EventLeaveAsked:
 		o.str("leave", e.LeaveKind.String())
-	case lifecycle.EventLeaveAnswered:
-		o.str("answer", e.Answer.String())
+	case lifecycle.EventLeaveDecided:
+		o.str("decision", e.Decision.String())
 	}
 	o.num("request", int64(e.Request))
 	o.num("timer", int64(e.Timer))
@@ -104,8 +104,8 @@ func (w *Events) event(e *lifecycle.Event) []byte {
 	if e.Reply != nil {
 		o.raw("reply", w.reply(e.Reply))
 	}
-	if e.Restored != nil {
-		o.raw("kept", w.kept(e.Restored))
+	if e.Draft != nil {
+		o.raw("kept", w.draft(e.Draft))
 	}
 	return o.end()
 }
@@ -115,7 +115,7 @@ func (w *Events) answers(answers []form.Answer) []byte {
 	for k, a := range answers {
 		v := a.Value
 		if w.private(a.Field) {
-			v = w.veilValue(a.Field, v)
+			v = w.redactValue(a.Field, v)
 		}
 		pair := [][]byte{quoted(w.form.Path(a.Place)), quoted(valueText(v))}
 		if a.Changed {
@@ -171,9 +171,9 @@ func (r *eventReader) event(o map[string]any) lifecycle.Event {
 		Path: str(o, "path"), Raw: str(o, "raw"), To: str(o, "to"), Button: str(o, "button"), Version: str(o, "version"), Why: str(o, "why"),
 		Request: lifecycle.RequestID(num(o, "request")), Timer: lifecycle.TimerID(num(o, "timer")), Attempt: int32(num(o, "attempt")), Try: int32(num(o, "try")),
 	}
-	if veiled := str(o, "veiled"); veiled != "" {
-		e.Veiled = r.value(veiled)
-		e.Raw = e.Veiled.Text
+	if redacted := str(o, "redacted"); redacted != "" {
+		e.Redacted = r.value(redacted)
+		e.Raw = e.Redacted.Text
 	}
 	if o["choice"] != nil {
 		e.Choice = lifecycle.Choice(r.word(o, "choice", func(k int) string { return lifecycle.Choice(k).String() }))
@@ -181,8 +181,8 @@ func (r *eventReader) event(o map[string]any) lifecycle.Event {
 	if o["leave"] != nil {
 		e.LeaveKind = lifecycle.LeaveKind(r.word(o, "leave", func(k int) string { return lifecycle.LeaveKind(k).String() }))
 	}
-	if o["answer"] != nil {
-		e.Answer = lifecycle.LeaveAnswer(r.word(o, "answer", func(k int) string { return lifecycle.LeaveAnswer(k).String() }))
+	if o["decision"] != nil {
+		e.Decision = lifecycle.LeaveDecision(r.word(o, "decision", func(k int) string { return lifecycle.LeaveDecision(k).String() }))
 	}
 	e.Values = r.answers(o["values"])
 	e.Issues = r.entries(o["issues"])
@@ -198,7 +198,7 @@ func (r *eventReader) event(o map[string]any) lifecycle.Event {
 		e.Came = &lifecycle.Came{Status: int(num(came, "status")), Type: str(came, "type"), From: str(came, "from")}
 	}
 	if kept, ok := o["kept"].(map[string]any); ok {
-		e.Restored = r.kept(kept)
+		e.Draft = r.draft(kept)
 	}
 	return e
 }

@@ -111,15 +111,15 @@ func (w *Events) token(v form.Value) string {
 	return token
 }
 
-func (w *Events) veilValue(id form.FieldID, v form.Value) form.Value {
-	return w.form.VeilOf(id, v, w.token)
+func (w *Events) redactValue(id form.FieldID, v form.Value) form.Value {
+	return w.form.Redact(id, v, w.token)
 }
 
-func (w *Events) veilRaw(id form.FieldID, raw string) form.Value {
+func (w *Events) redactRaw(id form.FieldID, raw string) form.Value {
 	if raw != "" {
 		w.secrets = append(w.secrets, raw)
 	}
-	return w.veilValue(id, w.form.Parse(id, raw))
+	return w.redactValue(id, w.form.Parse(id, raw))
 }
 
 // words covers a text that repeats a private value.

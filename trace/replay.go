@@ -100,9 +100,7 @@ func (r *Record) Fits(form *form.Form) error {
 		}
 		delete(then, part.Name)
 	}
-	for _, gone := range slices.Sorted(maps.Keys(then)) {
-		e.Parts = append(e.Parts, gone)
-	}
+	e.Parts = append(e.Parts, slices.Sorted(maps.Keys(then))...)
 	return e
 }
 

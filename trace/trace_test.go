@@ -46,7 +46,7 @@ func record(t *rapid.T) (*form.Form, *walk.World, []byte) {
 		require.NoError(t, writer.Step(at, w.Step(e)))
 	}
 	if rapid.Bool().Draw(t, "kept") {
-		step(lifecycle.Restore(w.Kept(t)))
+		step(lifecycle.Restore(w.Draft(t)))
 	}
 	for range rapid.IntRange(0, 25).Draw(t, "steps") {
 		step(w.Event(t))

@@ -249,7 +249,7 @@ const rest = () => new Promise(done => {
   again()
 })
 // What stands in private fields is not to be read in a picture.
-const veil = paths => paths.flatMap(named).forEach(c => c.style?.setProperty("-webkit-text-security", "disc", "important"))
+const redact = paths => paths.flatMap(named).forEach(c => c.style?.setProperty("-webkit-text-security", "disc", "important"))
 // The controls that belong to no field yet, and the buttons, each with a selector and what it
 // is called.
 const selectorOf = e => e.id ? "#" + CSS.escape(e.id) : e.name ? `${e.tagName.toLowerCase()}[name="${CSS.escape(e.name)}"]`

@@ -25,7 +25,7 @@ type signedIn struct {
 
 // signIn signs in once, on a page of its own. Meanwhile the declared requests reach the
 // real server.
-func (p *plan) signIn(browser context.Context, page string, w *wall) error {
+func (p *plan) signIn(browser context.Context, page string, w *proxy) error {
 	declared := p.declared.SignIn
 	if declared == nil {
 		return nil

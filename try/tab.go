@@ -142,7 +142,7 @@ func (x trial) make(browser context.Context, page string, p *plan) (result Resul
 		if result.Verdict == Broken {
 			limited, cancel := context.WithTimeout(ctx, 5*time.Second)
 			defer cancel()
-			_, _ = t.jsWithin(time.Second, "veil("+quoted(t.private())+")")
+			_, _ = t.jsWithin(time.Second, "redact("+quoted(t.private())+")")
 			result.Screenshot, _ = chromedp.Run(limited, chromedp.CaptureScreenshot()) // none while a prompt is open
 		}
 		if ctx.Err() != nil && browser.Err() != nil {

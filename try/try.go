@@ -172,7 +172,7 @@ func longestFirst(list []trial) []int {
 	return order
 }
 
-// withBrowser starts a browser behind a wall, signs in, and does something with the page. It
+// withBrowser starts a browser behind a proxy, signs in, and does something with the page. It
 // returns what was stopped, what the browser sends when it goes too.
 func withBrowser(ctx context.Context, source *declare.Source, o Options, do func(browser context.Context, page string, p *plan) error) (stopped []string, err error) {
 	program := cmp.Or(o.Chromium, chromium.Find(o.Visible))
@@ -188,17 +188,17 @@ func withBrowser(ctx context.Context, source *declare.Source, o Options, do func
 		return nil, err
 	}
 	defer end()
-	wall, err := newWall(page, p.declared)
+	proxy, err := newProxy(page, p.declared)
 	if err != nil {
 		return nil, fmt.Errorf("the proxy that the browser goes through does not start: %w", err)
 	}
-	defer wall.close()
+	defer proxy.close()
 	profile, err := os.MkdirTemp("", "leanwicket-try-")
 	if err != nil {
 		return nil, err
 	}
 	defer func() { _ = os.RemoveAll(profile) }()
-	allocated, stop := chromedp.NewExecAllocator(ctx, append(chromium.Options(program, profile, o.Visible), wall.options()...)...)
+	allocated, stop := chromedp.NewExecAllocator(ctx, append(chromium.Options(program, profile, o.Visible), proxy.options()...)...)
 	defer stop()
 	browser, closeBrowser := chromedp.NewContext(allocated)
 	defer closeBrowser()
@@ -207,14 +207,14 @@ func withBrowser(ctx context.Context, source *declare.Source, o Options, do func
 	if err := chromedp.Do(browser, chromedp.EmulateViewport(1280, 800)); err != nil {
 		return nil, fmt.Errorf("the browser %s does not start: %w", program, err)
 	}
-	if err = p.signIn(browser, page, wall); err == nil {
+	if err = p.signIn(browser, page, proxy); err == nil {
 		err = do(browser, page, p)
 	}
 	closeBrowser()
-	if trouble := wall.trouble(page); err != nil && trouble != nil {
+	if trouble := proxy.trouble(page); err != nil && trouble != nil {
 		err = fmt.Errorf("%s cannot be opened: %w; right would be a page that is served, and certificate: in the try file where that is one of your own", page, trouble)
 	}
-	return slices.DeleteFunc(wall.list(), p.declares), err
+	return slices.DeleteFunc(proxy.list(), p.declares), err
 }
 
 // meet opens the page once. An error says that it is not the form's, or is not there.

@@ -16,7 +16,7 @@ import (
 // canonical state. What is left out of that must make no difference: else a walk could miss a
 // fault of the core.
 type auditor struct {
-	mover        *mover
+	successors   *successors
 	packer       *guarantee.Packer
 	alike        map[form.FieldID]form.FieldID // of fields that are interchangeable: the first of them
 	raw          *world                        // as it was reached
@@ -36,8 +36,8 @@ type consequence struct {
 	breaches []guarantee.Breach
 }
 
-func newAuditor(m *mover, p *guarantee.Packer) *auditor {
-	a := &auditor{mover: m, packer: p, alike: map[form.FieldID]form.FieldID{}, raw: newWorld(), normal: newWorld(), next: newWorld()}
+func newAuditor(m *successors, p *guarantee.Packer) *auditor {
+	a := &auditor{successors: m, packer: p, alike: map[form.FieldID]form.FieldID{}, raw: newWorld(), normal: newWorld(), next: newWorld()}
 	for _, class := range m.alike() {
 		for _, id := range class {
 			a.alike[id] = class[0]
@@ -93,7 +93,7 @@ func (a *auditor) beforeAll(w *world) {
 // after compares it with its canonical state, packed. It says what makes a difference; empty:
 // nothing does.
 func (a *auditor) after(packed []byte) string {
-	a.normal.unpack(packed, a.packer, &a.mover.options)
+	a.normal.unpack(packed, a.packer, &a.successors.options)
 	for k, w := range [...]*world{a.raw, a.normal} {
 		list := a.ways[k][:0]
 		a.follow(w, func(c consequence) { list = append(list, a.hashOf(w, c)) })
@@ -121,7 +121,7 @@ func (a *auditor) after(packed []byte) string {
 // is shown are not looked at: a state with them stands for those without.
 func (a *auditor) follow(w *world, tell func(consequence)) {
 	var all consequence
-	a.moves, all.cut = a.mover.moves(w, a.moves[:0])
+	a.moves, all.cut = a.successors.moves(w, a.moves[:0])
 	tell(all)
 	for k := range a.moves {
 		m := &a.moves[k]
@@ -164,7 +164,7 @@ func (a *auditor) hashOf(w *world, c consequence) uint64 {
 	}
 	number(h, int(flagsOf(c.after)))
 	lookAt(h, c.after.session)
-	a.packed = c.after.pack(a.packed[:0], a.packer, &a.mover.options)
+	a.packed = c.after.pack(a.packed[:0], a.packer, &a.successors.options)
 	_, _ = h.Write(a.packed)
 	return h.Sum64()
 }
@@ -251,8 +251,8 @@ func (a *auditor) nameOf(w *world, m *move) string {
 		name += a.pathOf(e.Path) + e.Choice.String()
 	case lifecycle.EventLeaveAsked:
 		name += " " + e.LeaveKind.String()
-	case lifecycle.EventLeaveAnswered:
-		name += " " + e.Answer.String()
+	case lifecycle.EventLeaveDecided:
+		name += " " + e.Decision.String()
 	default:
 		name += a.pathOf(e.Path) + e.Raw + e.Button + e.To
 	}
@@ -260,9 +260,9 @@ func (a *auditor) nameOf(w *world, m *move) string {
 }
 
 func (a *auditor) pathOf(path string) string {
-	if place, there := a.mover.form.Lookup(path); there {
+	if place, there := a.successors.form.Lookup(path); there {
 		if first, is := a.alike[place.Field]; is {
-			path = a.mover.form.Fields[first].Path
+			path = a.successors.form.Fields[first].Path
 		}
 	}
 	return " " + path + " "

@@ -12,7 +12,7 @@ import (
 // record is what a load brings: an accepted answer for every field, as many rows of
 // each group as it must have, at least one, and for the fields that are edited one of the texts
 // that are typed.
-func (m *mover) record() map[string]any {
+func (m *successors) record() map[string]any {
 	var answers []form.Answer
 	for id := range m.form.Fields {
 		field := form.FieldID(id)
@@ -39,7 +39,7 @@ func (m *mover) record() map[string]any {
 
 // sample is a text that goes with the other answers: one of a field that is
 // compared with another is known only where the field has to be filled in.
-func (m *mover) sample(id form.FieldID) (string, bool) {
+func (m *successors) sample(id form.FieldID) (string, bool) {
 	for _, e := range m.filled {
 		if e.Kind == lifecycle.EventEdit && e.Path == walkedPath(m.form, id) {
 			return e.Raw, true
@@ -53,7 +53,7 @@ func (m *mover) sample(id form.FieldID) (string, bool) {
 
 // accepted is what an acceptance returns: with adopt the edited fields, as the
 // office has them.
-func (m *mover) accepted() map[string]any {
+func (m *successors) accepted() map[string]any {
 	if m.form.Accepted.Then != form.ThenAdopt {
 		return nil
 	}
@@ -66,7 +66,7 @@ func (m *mover) accepted() map[string]any {
 	return m.body(answers)
 }
 
-func (m *mover) answerOf(id form.FieldID, v form.Value) form.Answer {
+func (m *successors) answerOf(id form.FieldID, v form.Value) form.Answer {
 	for _, f := range m.fields {
 		if f.field == id && !f.saved.Absent() {
 			v = f.saved
@@ -79,7 +79,7 @@ func (m *mover) answerOf(id form.FieldID, v form.Value) form.Answer {
 	return form.Answer{Place: form.Place{Field: id, Row: row}, Value: v, Changed: true}
 }
 
-func (m *mover) body(answers []form.Answer) map[string]any {
+func (m *successors) body(answers []form.Answer) map[string]any {
 	body := map[string]any{}
 	_ = json.Unmarshal(m.form.AppendBody(nil, answers), &body) // what AppendBody writes is JSON
 	return body
@@ -87,7 +87,7 @@ func (m *mover) body(answers []form.Answer) map[string]any {
 
 // refusal refuses each field that is edited, in rows that of one of the rows, and one that the
 // form does not have.
-func (m *mover) refusal(row int32) *replies.Response {
+func (m *successors) refusal(row int32) *replies.Response {
 	errors := map[string]any{"nobody's": "Not that."}
 	for _, f := range m.fields {
 		place := form.Place{Field: f.field, Row: -1}

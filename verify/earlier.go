@@ -13,17 +13,17 @@ import (
 // nil where there was no earlier page.
 type earlier struct {
 	name string
-	kept *lifecycle.Restored
+	kept *lifecycle.Draft
 	text string
 }
 
 // earlierPages are what an earlier page can have kept: unsaved work, with rows that were added
 // where there are any, and an attempt that was open, by each button. That page is played: its
 // load arrives, it is filled in and submitted.
-func (m *mover) earlierPages() []earlier {
+func (m *successors) earlierPages() []earlier {
 	var pages []earlier
 	s := m.earlierSession()
-	if kept, _ := s.Kept(); kept != nil { // else nothing is unsaved yet
+	if kept, _ := s.Draft(); kept != nil { // else nothing is unsaved yet
 		pages = append(pages, earlier{"with unsaved work of an earlier page", kept, m.keptText(kept)})
 	}
 	with := &lifecycle.Session{}
@@ -32,7 +32,7 @@ func (m *mover) earlierPages() []earlier {
 		if _, err := with.Apply(lifecycle.AddRow(group)); err != nil {
 			continue // it has as many as it may have
 		}
-		if kept, _ := with.Kept(); kept != nil {
+		if kept, _ := with.Draft(); kept != nil {
 			pages = append(pages, earlier{"with a row that was added on an earlier page", kept, m.keptText(kept)})
 		}
 	}
@@ -47,7 +47,7 @@ func (m *mover) earlierPages() []earlier {
 				_, _ = with.Apply(lifecycle.Checked(e.Request, nil)) // the submit goes on when the last one has passed
 			}
 		}
-		kept, _ := with.Kept()
+		kept, _ := with.Draft()
 		if kept == nil || kept.Attempt == nil { // it sent a private answer
 			continue
 		}
@@ -62,7 +62,7 @@ func (m *mover) earlierPages() []earlier {
 }
 
 // earlierSession is the session of an earlier page, as its fields were when it ended.
-func (m *mover) earlierSession() *lifecycle.Session {
+func (m *successors) earlierSession() *lifecycle.Session {
 	s, opening := lifecycle.Open(m.form, lifecycle.Seed{})
 	for _, e := range slices.Clone(opening) {
 		if e.Kind == lifecycle.EffectLoad {
@@ -85,7 +85,7 @@ func (m *mover) earlierSession() *lifecycle.Session {
 }
 
 // keptText writes what an earlier page kept as a scenario file says it.
-func (m *mover) keptText(kept *lifecycle.Restored) string {
+func (m *successors) keptText(kept *lifecycle.Draft) string {
 	var values, baseline, sent members
 	for _, v := range kept.Values {
 		values.add(v.Path, quote(v.Raw))
@@ -123,7 +123,7 @@ func (m *mover) keptText(kept *lifecycle.Restored) string {
 
 // keptGroupText writes a group that is kept whole: as a list where its rows were
 // changed, else as single answers.
-func (m *mover) keptGroupText(g *lifecycle.KeptGroup, values, baseline *members) {
+func (m *successors) keptGroupText(g *lifecycle.DraftGroup, values, baseline *members) {
 	now, base := make([]members, g.Now), make([]members, len(g.Base))
 	for row := range now {
 		for _, v := range g.Rows[row] {

@@ -23,7 +23,7 @@ type explorer struct {
 }
 
 func newExplorer(w *walker, p *guarantee.Packer) *explorer {
-	return &explorer{walker: w, packer: p, source: newWorld(), scratch: newWorld(), auditor: newAuditor(w.mover, p.Fork())}
+	return &explorer{walker: w, packer: p, source: newWorld(), scratch: newWorld(), auditor: newAuditor(w.successors, p.Fork())}
 }
 
 // chunk is what was found from a run of states.
@@ -59,7 +59,7 @@ func (x *explorer) explore(first, until int32) *chunk {
 	for id := first; id < until; id++ {
 		packed := x.walker.store.packed(id)
 		x.source.unpack(packed, x.packer, &x.walker.options)
-		x.moves, c.cut[id-first] = x.walker.mover.moves(x.source, x.moves[:0])
+		x.moves, c.cut[id-first] = x.walker.successors.moves(x.source, x.moves[:0])
 		x.standing = x.source.session.Standing()
 		fresh := false // the scratch world is the source
 		for k := range x.moves {

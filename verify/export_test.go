@@ -13,7 +13,7 @@ func AuditAll(o *Options) { o.auditAll = true }
 // audits each step. It says what makes a difference; empty means that nothing does.
 func AuditSession(declared *form.Form, o Options, steps int, choose func(of int) int) (audited int, difference string, err error) {
 	o = o.withDefaults(declared)
-	m, err := newMover(declared, o)
+	m, err := newSuccessors(declared, o)
 	if err != nil {
 		return 0, "", err
 	}

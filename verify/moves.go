@@ -24,8 +24,8 @@ type answer struct {
 	event    lifecycle.Event
 }
 
-// mover lists what can happen in a world, in a fixed order.
-type mover struct {
+// successors lists what can happen in a world, in a fixed order.
+type successors struct {
 	form    *form.Form
 	options Options
 	fields  []edited
@@ -39,8 +39,8 @@ type mover struct {
 	checks    []answer
 }
 
-func newMover(declared *form.Form, o Options) (*mover, error) {
-	m := &mover{form: declared, options: o, hasChecks: slices.ContainsFunc(declared.Fields, func(f form.Field) bool { return f.Check.URL != "" })}
+func newSuccessors(declared *form.Form, o Options) (*successors, error) {
+	m := &successors{form: declared, options: o, hasChecks: slices.ContainsFunc(declared.Fields, func(f form.Field) bool { return f.Check.URL != "" })}
 	for _, path := range o.Edited {
 		f, err := editedField(declared, path)
 		if err != nil {
@@ -106,7 +106,7 @@ func newMover(declared *form.Form, o Options) (*mover, error) {
 }
 
 // brings is what each load of the walk brings; nil means that none comes.
-func (m *mover) brings() []form.Answer {
+func (m *successors) brings() []form.Answer {
 	if m.form.Prefill.URL == "" {
 		return nil
 	}
@@ -114,7 +114,7 @@ func (m *mover) brings() []form.Answer {
 }
 
 // fill finds the edits that complete the fields which the walk does not edit.
-func (m *mover) fill() error {
+func (m *successors) fill() error {
 	d := m.form.Declaration
 	d.Prefill = form.PrefillPolicy{} // nothing is locked then
 	unlocked, err := form.New(d)
@@ -142,7 +142,7 @@ func (m *mover) fill() error {
 // beginning is what happens before the walk begins: what an earlier page kept
 // comes back, or the other fields are filled in, unless they are locked until
 // the load has arrived.
-func (m *mover) beginning(page earlier) []lifecycle.Event {
+func (m *successors) beginning(page earlier) []lifecycle.Event {
 	if page.kept != nil {
 		return []lifecycle.Event{lifecycle.Restore(page.kept)}
 	}
@@ -153,8 +153,8 @@ func (m *mover) beginning(page earlier) []lifecycle.Event {
 }
 
 // moves appends each move to a list, and reports whether a bound left some out.
-func (m *mover) moves(w *world, list []move) (all []move, cut bool) {
-	l := moveList{mover: m, world: w, list: list}
+func (m *successors) moves(w *world, list []move) (all []move, cut bool) {
+	l := moveList{successors: m, world: w, list: list}
 	if w.gone() {
 		if under(m.options.Loads, w.loads) || m.form.Prefill.URL == "" {
 			l.applicant(lifecycle.Returned())
@@ -179,7 +179,7 @@ func (m *mover) moves(w *world, list []move) (all []move, cut bool) {
 }
 
 type moveList struct {
-	*mover
+	*successors
 	world *world
 	list  []move
 	cut   bool
@@ -309,7 +309,7 @@ func (l *moveList) submitting() {
 }
 
 // buttons are those that submit.
-func (m *mover) buttons() []string {
+func (m *successors) buttons() []string {
 	if m.options.OneButton {
 		return m.form.Buttons[:1]
 	}
@@ -334,10 +334,10 @@ func (l *moveList) leaving() {
 		l.applicant(lifecycle.LeaveAsked("/away", lifecycle.LeaveInside))
 		l.applicant(lifecycle.LeaveAsked("/away", lifecycle.LeaveUnload))
 	case lifecycle.LeaveAsking, lifecycle.LeaveDeparting:
-		l.applicant(lifecycle.LeaveAnswered(lifecycle.AnswerStay))
-		l.applicant(lifecycle.LeaveAnswered(lifecycle.AnswerDiscard))
+		l.applicant(lifecycle.LeaveDecided(lifecycle.DecisionStay))
+		l.applicant(lifecycle.LeaveDecided(lifecycle.DecisionDiscard))
 		if s.Leaving() == lifecycle.LeaveAsking && (l.maySubmit() || s.Activity() != lifecycle.ActivityIdle) {
-			l.applicant(lifecycle.LeaveAnswered(lifecycle.AnswerSubmit))
+			l.applicant(lifecycle.LeaveDecided(lifecycle.DecisionSubmit))
 		}
 	}
 }

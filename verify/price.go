@@ -48,7 +48,7 @@ func pricesOf(form *form.Form) []price {
 
 // left reports whether a step left the form, other than by a discard.
 func left(e lifecycle.Event, before, after *world) bool {
-	discards := e.Kind == lifecycle.EventLeaveAnswered && e.Answer == lifecycle.AnswerDiscard
+	discards := e.Kind == lifecycle.EventLeaveDecided && e.Decision == lifecycle.DecisionDiscard
 	return !discards && after.gone() && !before.gone()
 }
 
@@ -98,7 +98,7 @@ func (w *walker) pay(paid paidAt) {
 // alike finds the edited fields that are interchangeable: declared alike but for
 // their names, and nothing looks at them. What the backend says names all or
 // none of them.
-func (m *mover) alike() [][]form.FieldID {
+func (m *successors) alike() [][]form.FieldID {
 	if slices.ContainsFunc(m.form.Fields, func(f form.Field) bool { return f.Kind == form.KindRows }) {
 		return nil
 	}
@@ -121,13 +121,13 @@ func (m *mover) alike() [][]form.FieldID {
 	return classes
 }
 
-func (m *mover) independent(id form.FieldID) bool {
+func (m *successors) independent(id form.FieldID) bool {
 	f := &m.form.Fields[id]
 	hasDefault := slices.ContainsFunc(m.form.Defaults, func(a form.Answer) bool { return a.Field == id })
 	return f.Check.URL == "" && len(f.Asked) == 0 && len(m.form.Dependents(id)) == 0 && len(linkedWith(m.form, id)) == 0 && !hasDefault
 }
 
-func (m *mover) interchangeable(a, b form.FieldID) bool {
+func (m *successors) interchangeable(a, b form.FieldID) bool {
 	bare := func(id form.FieldID) form.Field {
 		f := m.form.Fields[id]
 		f.Path, f.Label, f.Help, f.Placeholder, f.Autocomplete = "", "", "", "", ""

@@ -107,7 +107,7 @@ func anySession(t *rapid.T, form *form.Form) string {
 		}
 	}
 	if rapid.Bool().Draw(t, "kept") {
-		step(lifecycle.Restore(w.Kept(t)))
+		step(lifecycle.Restore(w.Draft(t)))
 	} else if rapid.IntRange(0, 9).Draw(t, "nothing kept") == 0 {
 		step(lifecycle.Restore(nil))
 	}
@@ -128,7 +128,7 @@ func anySession(t *rapid.T, form *form.Form) string {
 }
 
 // replayed asks that a trace leads to the same states once more, private values
-// veiled.
+// redacted.
 func replayed(t require.TestingT, form *form.Form, trail []byte) {
 	record, err := trace.Read(bytes.NewReader(trail))
 	require.NoError(t, err)

@@ -58,18 +58,18 @@ type Session struct {
 }
 
 type walker struct {
-	mover   *mover
-	options Options
-	store   *store
-	packer  *guarantee.Packer
-	result  *Result
-	found   [64]bool // by guarantee: the shortest session is known, or none was feasible so often
-	tried   [64]int
-	prices  []price // those of waived policies that are still to be shown
-	reached map[lifecycle.Transition]bool
-	roots   []earlier // how the first states begin, by their numbers
-	all     batch
-	free    sync.Pool // chunks
+	successors *successors
+	options    Options
+	store      *store
+	packer     *guarantee.Packer
+	result     *Result
+	found      [64]bool // by guarantee: the shortest session is known, or none was feasible so often
+	tried      [64]int
+	prices     []price // those of waived policies that are still to be shown
+	reached    map[lifecycle.Transition]bool
+	roots      []earlier // how the first states begin, by their numbers
+	all        batch
+	free       sync.Pool // chunks
 }
 
 // Walk reaches every state within the bounds, breadth first. Where an audit finds that a
@@ -94,12 +94,12 @@ func Walk(form *form.Form, options Options) (*Result, error) {
 const unreducedStates = 1_000_000
 
 func walkOnce(form *form.Form, o Options) (*Result, error) {
-	m, err := newMover(form, o)
+	m, err := newSuccessors(form, o)
 	if err != nil {
 		return nil, err
 	}
 	w := &walker{
-		mover: m, options: o, store: newStore(),
+		successors: m, options: o, store: newStore(),
 		packer: m.packer(),
 		result: &Result{Form: form, Bounds: o.bounds(form), Edited: o.Edited, Filled: len(m.filled)},
 		prices: pricesOf(form), reached: map[lifecycle.Transition]bool{},
@@ -135,11 +135,11 @@ const (
 func (w *walker) begin() error {
 	pages := []earlier{{name: "afresh"}}
 	if w.options.Earlier {
-		pages = w.mover.earlierPages()
+		pages = w.successors.earlierPages()
 	}
-	auditor := newAuditor(w.mover, w.packer.Fork())
+	auditor := newAuditor(w.successors, w.packer.Fork())
 	for _, page := range pages {
-		start, err := w.mover.begin(page)
+		start, err := w.successors.begin(page)
 		if err != nil {
 			return err
 		}

@@ -46,12 +46,12 @@ func open(form *form.Form) *world {
 }
 
 // packer packs the worlds of a walk.
-func (m *mover) packer() *guarantee.Packer {
+func (m *successors) packer() *guarantee.Packer {
 	return guarantee.NewPacker(m.form, canonical.Options{Whole: m.options.Whole, Alike: m.alike(), Brings: m.brings()})
 }
 
 // begin opens a world, up to where the walk begins.
-func (m *mover) begin(page earlier) (*world, error) {
+func (m *successors) begin(page earlier) (*world, error) {
 	w := open(m.form)
 	for _, e := range m.beginning(page) {
 		w.watch.Before(e)

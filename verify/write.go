@@ -30,7 +30,7 @@ func (w *walker) write(id int32, why purpose) (Session, bool) {
 		found := r.choose(func(_ move, _, after *world, _ []guarantee.Breach, _ []lifecycle.Effect, taken bool) bool {
 			r.text = r.text[:0]
 			if taken {
-				r.text = after.pack(r.text, r.packer, &r.mover.options)
+				r.text = after.pack(r.text, r.packer, &r.successors.options)
 			}
 			return taken && bytes.Equal(r.text, target)
 		})
@@ -68,28 +68,28 @@ func (w *walker) way(id int32) (root int32, way [][]byte) {
 
 // retaker takes a way again.
 type retaker struct {
-	mover    *mover
-	packer   *guarantee.Packer
-	world    *world
-	scratch  *world
-	schedule *schedule
-	steps    []move
-	answers  []request // in the order in which they were sent
-	paths    map[lifecycle.RequestID]string
-	earlier  earlier
-	moves    []move
-	text     []byte
+	successors *successors
+	packer     *guarantee.Packer
+	world      *world
+	scratch    *world
+	schedule   *schedule
+	steps      []move
+	answers    []request // in the order in which they were sent
+	paths      map[lifecycle.RequestID]string
+	earlier    earlier
+	moves      []move
+	text       []byte
 }
 
 func newRetaker(w *walker, page earlier) *retaker {
-	s, opening := lifecycle.Open(w.mover.form, lifecycle.Seed{})
+	s, opening := lifecycle.Open(w.successors.form, lifecycle.Seed{})
 	r := &retaker{
-		mover: w.mover, packer: w.packer.Fork(), scratch: newWorld(), schedule: newSchedule(),
+		successors: w.successors, packer: w.packer.Fork(), scratch: newWorld(), schedule: newSchedule(),
 		world: &world{session: s, watch: guarantee.NewWatch(s, opening)}, paths: map[lifecycle.RequestID]string{}, earlier: page,
 	}
 	r.world.follow(opening)
 	r.note(0, opening)
-	for _, e := range w.mover.beginning(page) {
+	for _, e := range w.successors.beginning(page) {
 		if e.Kind != lifecycle.EventRestored {
 			r.apply(move{event: e})
 			continue
@@ -103,7 +103,7 @@ func newRetaker(w *walker, page earlier) *retaker {
 
 // choose takes the first move that is wanted.
 func (r *retaker) choose(wanted func(m move, before, after *world, breaches []guarantee.Breach, effects []lifecycle.Effect, taken bool) bool) bool {
-	r.moves, _ = r.mover.moves(r.world, r.moves[:0])
+	r.moves, _ = r.successors.moves(r.world, r.moves[:0])
 	r.world.watch.BeforeAny()
 	for k := range r.moves {
 		m := &r.moves[k]
@@ -130,7 +130,7 @@ func (r *retaker) end(why purpose) bool {
 	if r.choose(last) {
 		return true
 	}
-	for _, f := range r.mover.fields {
+	for _, f := range r.successors.fields {
 		if state, there := r.world.session.Field(f.path); there && !state.Touched() {
 			r.apply(move{event: lifecycle.Blur(f.path)})
 		}
@@ -169,7 +169,7 @@ func (r *retaker) note(event int, effects []lifecycle.Effect) {
 			sent.id = e.Request
 		case lifecycle.EffectCheck:
 			sent.id = e.Request
-			r.paths[e.Request] = r.mover.form.Path(e.Place)
+			r.paths[e.Request] = r.successors.form.Path(e.Place)
 		case lifecycle.EffectSend:
 			sent.attempt, sent.try = e.Attempt, e.Try
 		default:
@@ -283,7 +283,7 @@ func (r *retaker) scenario(why purpose, times []time.Duration) ([]byte, bool) {
 		answers[key] = append(answers[key], line)
 	}
 	var text strings.Builder
-	fmt.Fprintf(&text, "# %s\nscenario: %s\nform: %s\n", why.comment, quote(why.title), quote(r.mover.form.Name+".form.yaml"))
+	fmt.Fprintf(&text, "# %s\nscenario: %s\nform: %s\n", why.comment, quote(why.title), quote(r.successors.form.Name+".form.yaml"))
 	text.WriteString(r.earlier.text)
 	writeBackend(&text, answers)
 	text.WriteString("timeline:\n")
@@ -376,8 +376,8 @@ func actionText(e lifecycle.Event) string {
 		return fmt.Sprintf("resolve: {%s: %s}", quote(e.Path), e.Choice)
 	case lifecycle.EventLeaveAsked:
 		return fmt.Sprintf("leave: {to: %s, kind: %s}", quote(e.To), e.LeaveKind)
-	case lifecycle.EventLeaveAnswered:
-		return "answerLeave: " + e.Answer.String()
+	case lifecycle.EventLeaveDecided:
+		return "answerLeave: " + e.Decision.String()
 	case lifecycle.EventCancel, lifecycle.EventRetry, lifecycle.EventReset, lifecycle.EventRefresh, lifecycle.EventReturned:
 		return e.Kind.String() + ": true"
 	default:

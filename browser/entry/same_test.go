@@ -218,7 +218,7 @@ func (d *driver) step() {
 		d.tell("resolve", path, d.one([]string{"mine", "theirs"}))
 	case n < 97:
 		d.tell("leave asked", "/away", d.one([]string{"inside", "unload"}))
-		d.tell("leave answered", d.one([]string{"stay", "discard", "submit"}))
+		d.tell("leave decided", d.one([]string{"stay", "discard", "submit"}))
 		d.tell("returned")
 	default:
 		d.tell(d.one([]string{"cancel", "retry", "reset", "refresh", "keep", "trace", "sing"}))

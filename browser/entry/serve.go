@@ -124,11 +124,11 @@ func (p *page) open(c callOpen) {
 	}
 	lost := c.mark == "!"
 	if c.kept != "" {
-		earlier, unrepeatable, err := trace.ReadKept(f, c.kept)
+		earlier, unrepeatable, err := trace.ReadDraft(f, c.kept)
 		if err != nil {
 			p.out.unreadable(err.Error())
 		} else {
-			o.Kept, lost = earlier, lost || unrepeatable
+			o.Draft, lost = earlier, lost || unrepeatable
 			for _, left := range trace.LeftOut(f, earlier) {
 				p.out.leftOut(left.Path, left.Raw)
 			}
@@ -236,15 +236,15 @@ func leaveKindOf(word string) lifecycle.LeaveKind {
 	return lifecycle.LeaveInside
 }
 
-// leaveAnswerOf reads the answer to the question at leaving. Of any other word the applicant
+// decisionOf reads what was decided at leaving. Of any other word the applicant
 // stays, for then nothing is lost.
-func leaveAnswerOf(word string) lifecycle.LeaveAnswer {
-	for _, a := range [...]lifecycle.LeaveAnswer{lifecycle.AnswerDiscard, lifecycle.AnswerSubmit} {
+func decisionOf(word string) lifecycle.LeaveDecision {
+	for _, a := range [...]lifecycle.LeaveDecision{lifecycle.DecisionDiscard, lifecycle.DecisionSubmit} {
 		if a.String() == word {
 			return a
 		}
 	}
-	return lifecycle.AnswerStay
+	return lifecycle.DecisionStay
 }
 
 // headersOf are the headers of a request as pairs of name and value.
@@ -308,7 +308,7 @@ func (p *page) rows(session *lifecycle.Session, group lifecycle.FieldState) {
 
 // keep tells the script what to keep. The mark is "?" where an attempt is open, and "!"
 // where one is open of which not all is kept.
-func (p *page) keep(kept *lifecycle.Restored, more bool) {
+func (p *page) keep(kept *lifecycle.Draft, more bool) {
 	mark, text := "", ""
 	switch {
 	case more:
@@ -317,7 +317,7 @@ func (p *page) keep(kept *lifecycle.Restored, more bool) {
 		mark = "?"
 	}
 	if kept != nil {
-		text = string(trace.AppendKept(nil, p.form, kept))
+		text = string(trace.AppendDraft(nil, p.form, kept))
 	}
 	p.out.keep(mark, text)
 }

@@ -12,7 +12,7 @@ import (
 )
 
 // protocol names the table: a script that was made from another one is not understood.
-const protocol = "c40b491c"
+const protocol = "b5a2e4e9"
 
 // table are the parts of each record, which the script reads first: a name that ends with ? is a
 // fact, with # a number, with * a list of words. Behind the parts stand the name of a list and the
@@ -304,9 +304,9 @@ func eventOf(what string, told texts) (lifecycle.Event, bool) {
 		to := told.at(0)
 		kind := told.at(1)
 		return lifecycle.LeaveAsked(to, leaveKindOf(kind)), true
-	case "leave answered":
-		answer := told.at(0)
-		return lifecycle.LeaveAnswered(leaveAnswerOf(answer)), true
+	case "leave decided":
+		decision := told.at(0)
+		return lifecycle.LeaveDecided(decisionOf(decision)), true
 	case "returned":
 		return lifecycle.Returned(), true
 	}

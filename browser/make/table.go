@@ -152,7 +152,7 @@ var events = []event{
 	{"move row", []string{"row", "to"}, "lifecycle.MoveRow(row, to)", true, true},
 	{"resolve", []string{"path", "choice"}, "lifecycle.Resolve(path, choiceOf(choice))", false, true},
 	{"leave asked", []string{"to", "kind"}, "lifecycle.LeaveAsked(to, leaveKindOf(kind))", false, true},
-	{"leave answered", []string{"answer"}, "lifecycle.LeaveAnswered(leaveAnswerOf(answer))", false, true},
+	{"leave decided", []string{"decision"}, "lifecycle.LeaveDecided(decisionOf(decision))", false, true},
 	{"returned", nil, "lifecycle.Returned()", false, true},
 }
 

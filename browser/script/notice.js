@@ -173,14 +173,14 @@ export function noticeOf(page, { form, root, owns, written, prefix, marked, cont
       if (!dialog) {
         dialog = make("dialog", { className: "leanwicket-ask" })
         dialog.setAttribute("aria-labelledby", prefix + "ask-title")
-        page.on(dialog, "cancel", e => { e.preventDefault(); page.happened("leave answered", "stay") })
+        page.on(dialog, "cancel", e => { e.preventDefault(); page.happened("leave decided", "stay") })
         document.body.append(dialog)
       }
       const asked = make("p", { id: prefix + "ask-title", textContent: word("leave-" + reason) })
       const buttons = make("div", { className: "leanwicket-buttons" })
       buttons.append(...["stay", "submit", "discard"].map(value => {
         const b = make("button", { type: "button", value, textContent: word("leave-" + value) })
-        page.on(b, "click", () => { dialog.close(); page.happened("leave answered", value) })
+        page.on(b, "click", () => { dialog.close(); page.happened("leave decided", value) })
         return b
       }))
       dialog.replaceChildren(asked, buttons)

@@ -201,8 +201,8 @@ export class Session extends EventTarget {
     this.#change({ offered: this.kept.offered })
   }
 
-  /** Answers the question at leaving. @param {"stay" | "submit" | "discard"} answer */
-  answer(answer) { this.tell("leave answered", answer) }
+  /** Decides about leaving, where that was asked. @param {"stay" | "submit" | "discard"} decision */
+  decide(decision) { this.tell("leave decided", decision) }
   /** Who was let go is still here. */
   returned() { this.tell("returned") }
 

@@ -1,7 +1,7 @@
 // Made from browser/make/table.go: what the core says, and what it is told. A name that ends with ? is a fact, and
 // with # a number.
 
-export const protocol = "c40b491c"
+export const protocol = "b5a2e4e9"
 
 /**
  * What the core says.
@@ -42,7 +42,7 @@ export const calls = {
 }
 
 /** What goes by what stands in the controls: it is read before. */
-export const readers = ["answered", "submit", "cancel", "retry", "reset", "refresh", "add row", "remove row", "move row", "resolve", "leave asked", "leave answered", "returned"]
+export const readers = ["answered", "submit", "cancel", "retry", "reset", "refresh", "add row", "remove row", "move row", "resolve", "leave asked", "leave decided", "returned"]
 
 /** Events after which the applicant has seen what was said until then. */
 export const acts = ["edit", "submit", "retry", "reset", "add row", "remove row", "move row"]

@@ -68,7 +68,7 @@ export async function walk(openForm, form, seed, steps, most) {
       case 10: if (f.contested) session.resolve(f.path, pick(["mine", "theirs"])); break
       case 11: {
         const gone = session.leave("/")
-        if (session.snapshot.question) session.answer(pick(["stay", "discard", "submit"]))
+        if (session.snapshot.question) session.decide(pick(["stay", "discard", "submit"]))
         await Promise.race([gone, new Promise(done => setTimeout(done, 5))])
         session.returned()
       }

@@ -341,7 +341,7 @@ func (m mutant) find(demo, house string) (by string) {
 		{"./lifecycle", ".", "tests of the core", 0},
 		{"./lifecycle", "TheEffectsAreEnough", "a driver that knows the effects alone", 3000},
 		{"./scenario", "Rules", "scenarios of the rules", 0},
-		{"./internal/account", "Lost", "the account", 5000},
+		{"./internal/reference", "Lost", "the account", 5000},
 		{"./verify", "Recorded", "sessions, as recorded", 0},
 	} {
 		c := exec.Command("go", "test", "-vet=off", tests.room, "-run", tests.run, "-timeout", "3m")

@@ -43,7 +43,7 @@ var mutated = map[string][]string{
 	"form":           {"constraints.go"},
 	"internal/state": {"rows.go", "tally.go"},
 	"lifecycle": {
-		"accepting.go", "attempt.go", "baseline.go", "checks.go", "contest.go", "fields.go", "issues.go", "keeping.go", "leaving.go", "loading.go",
+		"accepting.go", "attempt.go", "baseline.go", "checks.go", "contest.go", "fields.go", "issues.go", "draft.go", "leaving.go", "loading.go",
 		"marks.go", "merge.go", "merge_rows.go", "restoring.go", "rows.go", "rules.go", "session.go", "settling.go", "submission.go", "waiting.go",
 	},
 }

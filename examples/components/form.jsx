@@ -57,10 +57,10 @@ const Lines = memo(({ session, field, locked }) => <fieldset>
 function Question({ session, question }) {
   const dialog = useRef()
   useEffect(() => { if (question) dialog.current.showModal(); else dialog.current.close() }, [question])
-  return <dialog ref={dialog} onCancel={e => { e.preventDefault(); session.answer("stay") }}>
+  return <dialog ref={dialog} onCancel={e => { e.preventDefault(); session.decide("stay") }}>
     <p>{question?.reason === "unsaved" ? "What you have typed is not sent yet." : "It is not known yet whether your order has arrived."}</p>
-    <button type="button" onClick={() => session.answer("stay")}>Stay</button>
-    <button type="button" onClick={() => session.answer("discard")}>Leave</button>
+    <button type="button" onClick={() => session.decide("stay")}>Stay</button>
+    <button type="button" onClick={() => session.decide("discard")}>Leave</button>
   </dialog>
 }
 

@@ -20,10 +20,10 @@ for (const { path } of session.snapshot.fields) {
 }
 form.addEventListener("submit", e => { e.preventDefault(); session.snapshot.fields.forEach(read); session.submit() })
 form.addEventListener("reset", e => { e.preventDefault(); session.reset() })
-ask.addEventListener("cancel", e => { e.preventDefault(); session.answer("stay") })
+ask.addEventListener("cancel", e => { e.preventDefault(); session.decide("stay") })
 ask.addEventListener("click", e => {
   const { value } = e.target as HTMLButtonElement
-  if (value === "stay" || value === "discard") session.answer(value)
+  if (value === "stay" || value === "discard") session.decide(value)
 })
 document.querySelector("nav")!.addEventListener("click", async e => {
   const { href } = e.target as HTMLAnchorElement

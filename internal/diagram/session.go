@@ -128,8 +128,8 @@ func (s *session) byApplicant(e lifecycle.Event, outcome error) {
 		if e.LeaveKind == lifecycle.LeaveUnload {
 			label = "reload or close"
 		}
-	case lifecycle.EventLeaveAnswered:
-		label = e.Answer.String()
+	case lifecycle.EventLeaveDecided:
+		label = e.Decision.String()
 	case lifecycle.EventResolve:
 		label = "resolve " + e.Path + ": " + e.Choice.String()
 	case lifecycle.EventMoveRow:

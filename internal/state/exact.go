@@ -14,7 +14,7 @@ func AppendExact(to []byte, s Visited) []byte {
 
 // AppendRedacted appends the exact state with private values redacted, and without the words of
 // the server and addresses, in which such values may be repeated.
-func AppendRedacted(to []byte, s Visited, f *form.Form, redact form.Veil) []byte {
+func AppendRedacted(to []byte, s Visited, f *form.Form, redact form.Redaction) []byte {
 	v := Visitor{form: f, redact: redact}
 	return v.append(to, s)
 }

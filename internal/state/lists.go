@@ -33,12 +33,12 @@ const (
 	TryCancelled // by the applicant, by an overtaking reply, or left behind on an earlier page
 )
 
-// Kept has the fields of an answer that a page keeps, as the lifecycle declares them.
-type Kept struct {
+// DraftAnswer has the fields of an answer that a page keeps, as the lifecycle declares them.
+type DraftAnswer struct {
 	Path      string
 	Raw       string
 	Baseline  form.Value
-	Veiled    form.Value
+	Redacted  form.Value
 	Since     bool
 	Contested bool
 	Clean     bool
@@ -46,7 +46,7 @@ type Kept struct {
 
 // Waiting is an answer of a row that was as saved: it waits for the rows.
 type Waiting struct {
-	Kept
+	DraftAnswer
 	Place form.Place
 }
 
@@ -90,14 +90,14 @@ func (v *Visitor) VisitWaiting(x *Waiting) {
 	v.place(&x.Place)
 	v.codec.Text(&x.Path)
 	if v.redacts(x.Place.Field) {
-		typed := x.Veiled
-		if typed.Kind != form.ValueVeiled {
+		typed := x.Redacted
+		if typed.Kind != form.ValueRedacted {
 			typed = v.form.Parse(x.Place.Field, x.Raw)
 		}
 		v.value(x.Place.Field, &typed)
 	} else {
 		v.codec.Text(&x.Raw)
-		v.value(x.Place.Field, &x.Veiled)
+		v.value(x.Place.Field, &x.Redacted)
 	}
 	v.value(x.Place.Field, &x.Baseline)
 }
@@ -134,7 +134,7 @@ func (v *Visitor) place(p *form.Place) {
 // value visits a value of a field.
 func (v *Visitor) value(of form.FieldID, x *form.Value) {
 	if v.redacts(of) {
-		own := v.form.VeilOf(of, *x, v.redact)
+		own := v.form.Redact(of, *x, v.redact)
 		x = &own
 	}
 	codec.Number(&v.codec, &x.Kind)

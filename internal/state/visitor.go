@@ -34,9 +34,9 @@ type Visitor struct {
 	onlyLists bool // the parts that are in no list are passed over
 	same      bool
 	codec     codec.Codec
-	withCells bool       // the codec takes the cells as well
-	form      *form.Form // of the session, if the visitor redacts
-	redact    form.Veil  // nil leaves private values as they are
+	withCells bool           // the codec takes the cells as well
+	form      *form.Form     // of the session, if the visitor redacts
+	redact    form.Redaction // nil leaves private values as they are
 }
 
 // doing is what a visitor does at each part.

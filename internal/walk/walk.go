@@ -265,7 +265,7 @@ func (w *World) Event(t *rapid.T) lifecycle.Event {
 	case kind < 19:
 		return rapid.SampledFrom([]lifecycle.Event{
 			lifecycle.LeaveAsked("/tides", lifecycle.LeaveInside), lifecycle.LeaveAsked("", lifecycle.LeaveUnload),
-			lifecycle.LeaveAnswered(lifecycle.AnswerStay), lifecycle.LeaveAnswered(lifecycle.AnswerDiscard), lifecycle.LeaveAnswered(lifecycle.AnswerSubmit), lifecycle.LeaveAnswered(lifecycle.AnswerSubmit),
+			lifecycle.LeaveDecided(lifecycle.DecisionStay), lifecycle.LeaveDecided(lifecycle.DecisionDiscard), lifecycle.LeaveDecided(lifecycle.DecisionSubmit), lifecycle.LeaveDecided(lifecycle.DecisionSubmit),
 		}).Draw(t, "leaving")
 	case kind < 21 && len(w.loads) > 0:
 		request := rapid.SampledFrom(w.loads).Draw(t, "load")
@@ -289,10 +289,10 @@ func (w *World) Event(t *rapid.T) lifecycle.Event {
 	}
 }
 
-// Kept draws what an earlier page kept.
-func (w *World) Kept(t *rapid.T) *lifecycle.Restored {
+// Draft draws what an earlier page kept.
+func (w *World) Draft(t *rapid.T) *lifecycle.Draft {
 	declared := w.Session.Form()
-	r := &lifecycle.Restored{}
+	r := &lifecycle.Draft{}
 	for id, f := range declared.Fields {
 		if f.Kind == form.KindRows || !rapid.Bool().Draw(t, "kept value") {
 			continue
@@ -302,10 +302,10 @@ func (w *World) Kept(t *rapid.T) *lifecycle.Restored {
 			place.Row = 0
 		}
 		raw := func(name string) string { return rapid.SampledFrom(samples[f.Kind]).Draw(t, name) }
-		r.Values = append(r.Values, lifecycle.Kept{Path: declared.Path(place), Raw: raw("raw"), Baseline: declared.Parse(place.Field, raw("over"))})
+		r.Values = append(r.Values, lifecycle.DraftAnswer{Path: declared.Path(place), Raw: raw("raw"), Baseline: declared.Parse(place.Field, raw("over"))})
 	}
 	if rapid.Bool().Draw(t, "kept attempt") {
-		r.Attempt = &lifecycle.KeptAttempt{Key: lifecycle.Key{9}, Button: "save", Version: "1", Values: w.body(t)}
+		r.Attempt = &lifecycle.DraftAttempt{Key: lifecycle.Key{9}, Button: "save", Version: "1", Values: w.body(t)}
 	}
 	return r
 }

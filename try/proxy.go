@@ -25,11 +25,11 @@ import (
 	"github.com/elazarl/goproxy"
 )
 
-// wall is a proxy, and the only way out for the browser of the trials. It lets through
+// proxy is the only way out for the browser of the trials. It lets through
 // what reads, and answers everything else itself: a request that was held when its page
 // went, what a worker or a beacon sends, sockets. Interception inside the browser cannot
 // hold all of these.
-type wall struct {
+type proxy struct {
 	server  *http.Server
 	address string
 	name    string // of the public key that the browser trusts, for --ignore-certificate-errors-spki-list
@@ -41,8 +41,8 @@ type wall struct {
 	stopped []string         // method and address of what their pages sent and was stopped, each once
 }
 
-// newWall opens a wall on a port of its own.
-func newWall(page string, d *Declarations) (*wall, error) {
+// newProxy opens a proxy on a port of its own.
+func newProxy(page string, d *Declarations) (*proxy, error) {
 	own, err := url.Parse(page)
 	if err != nil {
 		return nil, err
@@ -52,7 +52,7 @@ func newWall(page string, d *Declarations) (*wall, error) {
 	if err != nil {
 		return nil, err
 	}
-	w := &wall{name: name, hosts: map[string]bool{}, failed: map[string]error{}}
+	w := &proxy{name: name, hosts: map[string]bool{}, failed: map[string]error{}}
 	proxy := goproxy.NewProxyHttpServer()
 	out := &http.Transport{TLSClientConfig: &tls.Config{RootCAs: d.Certificates, MinVersion: tls.VersionTLS12}, Proxy: http.ProxyFromEnvironment, IdleConnTimeout: time.Minute}
 	proxy.Logger = log.New(io.Discard, "", 0)
@@ -82,11 +82,11 @@ func newWall(page string, d *Declarations) (*wall, error) {
 	return w, nil
 }
 
-func (w *wall) close() { _ = w.server.Close() }
+func (w *proxy) close() { _ = w.server.Close() }
 
-// options are what makes a browser go through the wall with all that it sends, to this
+// options are what makes a browser go through the proxy with all that it sends, to this
 // machine too.
-func (w *wall) options() []chromedp.ExecAllocatorOption {
+func (w *proxy) options() []chromedp.ExecAllocatorOption {
 	return []chromedp.ExecAllocatorOption{
 		chromedp.Flag("proxy-server", "http://"+w.address),
 		chromedp.Flag("proxy-bypass-list", "<-loopback>"),
@@ -96,7 +96,7 @@ func (w *wall) options() []chromedp.ExecAllocatorOption {
 }
 
 // ask asks the real server. Where it does not answer, the reason is remembered.
-func (w *wall) ask(out http.RoundTripper, r *http.Request) (*http.Response, error) {
+func (w *proxy) ask(out http.RoundTripper, r *http.Request) (*http.Response, error) {
 	answer, err := out.RoundTrip(r)
 	w.mu.Lock()
 	defer w.mu.Unlock()
@@ -121,21 +121,21 @@ func (d *Declarations) introduce(r *http.Request) {
 }
 
 // let is what a sign-in sends, from now on; nil means nothing.
-func (w *wall) let(sends []string) {
+func (w *proxy) let(sends []string) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	w.sends = sends
 }
 
 // lets reports whether a request is one of the sign-in under way.
-func (w *wall) lets(r *http.Request, host string) bool {
+func (w *proxy) lets(r *http.Request, host string) bool {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	return r.URL.Host == host && slices.Contains(w.sends, r.Method+" "+r.URL.Path)
 }
 
 // trouble is why a host does not answer, or nil.
-func (w *wall) trouble(page string) error {
+func (w *proxy) trouble(page string) error {
 	address, err := url.Parse(page)
 	if err != nil {
 		return err
@@ -146,7 +146,7 @@ func (w *wall) trouble(page string) error {
 }
 
 // meet remembers the host of a document.
-func (w *wall) meet(r *http.Request) {
+func (w *proxy) meet(r *http.Request) {
 	if strings.Contains(r.Header.Get("Accept"), "text/html") {
 		w.mu.Lock()
 		defer w.mu.Unlock()
@@ -156,7 +156,7 @@ func (w *wall) meet(r *http.Request) {
 
 // stop names what was stopped, where a page sent it: a browser sends this and that of its
 // own.
-func (w *wall) stop(r *http.Request) {
+func (w *proxy) stop(r *http.Request) {
 	what := r.Method + " " + r.URL.Scheme + "://" + r.URL.Host + r.URL.Path
 	w.mu.Lock()
 	defer w.mu.Unlock()
@@ -168,7 +168,7 @@ func (w *wall) stop(r *http.Request) {
 }
 
 // list is what was stopped so far.
-func (w *wall) list() []string {
+func (w *proxy) list() []string {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	return slices.Clone(w.stopped)
@@ -204,7 +204,7 @@ func taken(r *http.Request) *http.Response {
 	return answer
 }
 
-// newAuthority makes a key that lives as long as the wall, and signs for every host. No
+// newAuthority makes a key that lives as long as the proxy, and signs for every host. No
 // other browser trusts it.
 func newAuthority() (authority *tls.Certificate, name string, err error) {
 	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
@@ -222,7 +222,7 @@ func newAuthority() (authority *tls.Certificate, name string, err error) {
 	}
 	read, err := x509.ParseCertificate(written)
 	if err != nil {
-		return nil, "", fmt.Errorf("the wall's own certificate: %w", err)
+		return nil, "", fmt.Errorf("the proxy's own certificate: %w", err)
 	}
 	sum := sha256.Sum256(read.RawSubjectPublicKeyInfo)
 	return &tls.Certificate{Certificate: [][]byte{written}, PrivateKey: key, Leaf: read}, base64.StdEncoding.EncodeToString(sum[:]), nil

@@ -1,4 +1,4 @@
-package account
+package reference
 
 import (
 	"maps"
@@ -144,7 +144,7 @@ func (a *Account) checkContested() {
 
 // seen reports whether a text waits for its row.
 func (a *Account) seen(text string) bool {
-	return slices.ContainsFunc(a.s.Waiting(), func(w lifecycle.Kept) bool { return w.Raw == text })
+	return slices.ContainsFunc(a.s.Waiting(), func(w lifecycle.DraftAnswer) bool { return w.Raw == text })
 }
 
 // checkRecord holds what was stored against what was on the screen: no row is gone

@@ -3,7 +3,7 @@
 // drives an applicant's pages and an office at random, and says where the form has
 // lost or falsified something. It is written from the lifecycle's words, and knows a
 // session only by what everybody can read of it.
-package account
+package reference
 
 import (
 	"strconv"

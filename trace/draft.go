@@ -12,10 +12,10 @@ import (
 	"leanwicket.dev/lifecycle"
 )
 
-// AppendKept writes what a page keeps for the next one, as a JSON object with the
-// form's name and the fingerprint of its lifecycle. It has no private value: lifecycle.Session.Kept leaves those
+// AppendDraft writes what a page keeps for the next one, as a JSON object with the
+// form's name and the fingerprint of its lifecycle. It has no private value: [lifecycle.Session.Draft] leaves those
 // out.
-func AppendKept(to []byte, form *form.Form, r *lifecycle.Restored) []byte {
+func AppendDraft(to []byte, form *form.Form, r *lifecycle.Draft) []byte {
 	w := &Events{form: form}
 	var o object
 	o.str("form", form.Name)
@@ -24,12 +24,12 @@ func AppendKept(to []byte, form *form.Form, r *lifecycle.Restored) []byte {
 		o.str("key", r.Attempt.Key.String())
 		o.str("sent", sentAs(form, r.Attempt))
 	}
-	o.raw("kept", w.kept(r))
+	o.raw("kept", w.draft(r))
 	return append(to, o.end()...)
 }
 
 // sentAs is a fingerprint of how an attempt went out: where to, and its body.
-func sentAs(form *form.Form, a *lifecycle.KeptAttempt) string {
+func sentAs(form *form.Form, a *lifecycle.DraftAttempt) string {
 	h := fnv.New64a()
 	h.Write([]byte(form.Submit.Method + " " + form.Submit.URL + "\n"))
 	h.Write(form.AppendBody(nil, a.Values))
@@ -37,7 +37,7 @@ func sentAs(form *form.Form, a *lifecycle.KeptAttempt) string {
 }
 
 // canSend reports whether a form has the button and can hold the values of an attempt.
-func canSend(form *form.Form, a *lifecycle.KeptAttempt) bool {
+func canSend(form *form.Form, a *lifecycle.DraftAttempt) bool {
 	_, known := form.ButtonAt(a.Button)
 	for _, v := range a.Values {
 		known = known && form.CanHold(v.Field, v.Value)
@@ -48,11 +48,11 @@ func canSend(form *form.Form, a *lifecycle.KeptAttempt) bool {
 // ErrOtherForm is the error of what another form has kept.
 var ErrOtherForm = errors.New("another form has kept this")
 
-// ReadKept reads what AppendKept wrote. What another version of the form has kept is read
+// ReadDraft reads what AppendDraft wrote. What another version of the form has kept is read
 // as well: a session takes over what still fits. An attempt is kept only where it would go
 // out exactly as it was sent; else it reports lost, for the outcome is not known and the
 // attempt cannot be repeated.
-func ReadKept(form *form.Form, text string) (kept *lifecycle.Restored, lost bool, err error) {
+func ReadDraft(form *form.Form, text string) (kept *lifecycle.Draft, lost bool, err error) {
 	o, err := parseObject(text)
 	if err != nil {
 		return nil, false, err
@@ -66,7 +66,7 @@ func ReadKept(form *form.Form, text string) (kept *lifecycle.Restored, lost bool
 	}
 	other := str(o, "lifecycle") != hex(form.LifecycleFingerprint())
 	r := &eventReader{form: form, other: other}
-	kept = r.kept(written)
+	kept = r.draft(written)
 	if kept.Attempt != nil {
 		if kept.Attempt.Key, ok = lifecycle.ParseKey(str(o, "key")); !ok {
 			return nil, false, errJSON
@@ -83,8 +83,8 @@ func ReadKept(form *form.Form, text string) (kept *lifecycle.Restored, lost bool
 
 // LeftOut lists the answers of what was kept that a form has no place for: their path, and
 // what was typed.
-func LeftOut(form *form.Form, kept *lifecycle.Restored) (list []lifecycle.Kept) {
-	look := func(path string, v *lifecycle.Kept) {
+func LeftOut(form *form.Form, kept *lifecycle.Draft) (list []lifecycle.DraftAnswer) {
+	look := func(path string, v *lifecycle.DraftAnswer) {
 		place, ok := form.Lookup(path)
 		if (!ok || !form.CanHold(place.Field, v.Baseline)) && v.Raw != "" {
 			left := *v
@@ -105,13 +105,13 @@ func LeftOut(form *form.Form, kept *lifecycle.Restored) (list []lifecycle.Kept) 
 	return list
 }
 
-func (w *Events) kept(r *lifecycle.Restored) []byte {
+func (w *Events) draft(r *lifecycle.Draft) []byte {
 	var o object
-	o.raw("values", w.keptAnswers(r.Values))
+	o.raw("values", w.draftAnswers(r.Values))
 	if len(r.Groups) > 0 {
 		groups := make([][]byte, len(r.Groups))
 		for k := range r.Groups {
-			groups[k] = w.keptGroup(&r.Groups[k])
+			groups[k] = w.draftGroup(&r.Groups[k])
 		}
 		o.raw("groups", array(groups))
 	}
@@ -126,12 +126,12 @@ func (w *Events) kept(r *lifecycle.Restored) []byte {
 	return o.end()
 }
 
-func (w *Events) keptAnswers(answers []lifecycle.Kept) []byte {
+func (w *Events) draftAnswers(answers []lifecycle.DraftAnswer) []byte {
 	items := make([][]byte, len(answers))
 	for k, v := range answers {
 		raw, over := "r"+v.Raw, v.Baseline
 		if place, ok := w.form.Lookup(strings.Replace(v.Path, "*", "0", 1)); ok && w.private(place.Field) {
-			raw, over = valueText(w.veilRaw(place.Field, v.Raw)), w.veilValue(place.Field, over)
+			raw, over = valueText(w.redactRaw(place.Field, v.Raw)), w.redactValue(place.Field, over)
 		}
 		item := [][]byte{quoted(v.Path), quoted(raw), quoted(valueText(over))}
 		if marks := marksText(mark{"since", v.Since}, mark{"contested", v.Contested}, mark{"clean", v.Clean}); marks != "" {
@@ -142,12 +142,12 @@ func (w *Events) keptAnswers(answers []lifecycle.Kept) []byte {
 	return array(items)
 }
 
-func (w *Events) keptGroup(g *lifecycle.KeptGroup) []byte {
+func (w *Events) draftGroup(g *lifecycle.DraftGroup) []byte {
 	var o object
 	o.str("path", g.Path)
 	rows := make([][]byte, len(g.Rows))
 	for k := range g.Rows {
-		rows[k] = w.keptAnswers(g.Rows[k])
+		rows[k] = w.draftAnswers(g.Rows[k])
 	}
 	o.raw("rows", array(rows))
 	o.num("now", int64(g.Now))
@@ -183,35 +183,35 @@ func numbers(list []int32) []byte {
 	return array(items)
 }
 
-func (r *eventReader) kept(o map[string]any) *lifecycle.Restored {
-	kept := &lifecycle.Restored{Values: r.keptAnswers(o["values"]), Version: str(o, "version")}
+func (r *eventReader) draft(o map[string]any) *lifecycle.Draft {
+	kept := &lifecycle.Draft{Values: r.draftAnswers(o["values"]), Version: str(o, "version")}
 	for _, item := range asList(o["groups"]) {
 		g, ok := item.(map[string]any)
 		if !ok {
 			r.bad = "a kept group"
 			return kept
 		}
-		kept.Groups = append(kept.Groups, r.keptGroup(g))
+		kept.Groups = append(kept.Groups, r.draftGroup(g))
 	}
 	if a, ok := o["attempt"].(map[string]any); ok {
-		kept.Attempt = &lifecycle.KeptAttempt{Button: str(a, "button"), Version: str(a, "version"), Values: r.answers(a["values"])}
+		kept.Attempt = &lifecycle.DraftAttempt{Button: str(a, "button"), Version: str(a, "version"), Values: r.answers(a["values"])}
 	}
 	return kept
 }
 
-func (r *eventReader) keptAnswers(v any) []lifecycle.Kept {
-	var answers []lifecycle.Kept
+func (r *eventReader) draftAnswers(v any) []lifecycle.DraftAnswer {
+	var answers []lifecycle.DraftAnswer
 	for _, item := range asList(v) {
 		parts := texts(item)
 		if len(parts) != 3 && len(parts) != 4 {
 			r.bad = "a kept value"
 			return nil
 		}
-		v := lifecycle.Kept{Path: parts[0], Baseline: r.value(parts[2])}
+		v := lifecycle.DraftAnswer{Path: parts[0], Baseline: r.value(parts[2])}
 		if raw, plain := strings.CutPrefix(parts[1], "r"); plain {
 			v.Raw = raw
-		} else if v.Veiled = r.value(parts[1]); parts[1] != "" {
-			v.Raw = v.Veiled.Text
+		} else if v.Redacted = r.value(parts[1]); parts[1] != "" {
+			v.Raw = v.Redacted.Text
 		}
 		if len(parts) == 4 {
 			v.Since, v.Contested, v.Clean = hasMark(parts[3], "since"), hasMark(parts[3], "contested"), hasMark(parts[3], "clean")
@@ -221,14 +221,14 @@ func (r *eventReader) keptAnswers(v any) []lifecycle.Kept {
 	return answers
 }
 
-func (r *eventReader) keptGroup(o map[string]any) lifecycle.KeptGroup {
+func (r *eventReader) draftGroup(o map[string]any) lifecycle.DraftGroup {
 	marks := str(o, "marks")
-	g := lifecycle.KeptGroup{
+	g := lifecycle.DraftGroup{
 		Path: str(o, "path"), Now: r.number32(o["now"]), Base: r.numbers(o["base"]), Sent: r.numbers(o["sent"]),
 		Since: hasMark(marks, "since"), Contested: hasMark(marks, "contested"), Clean: hasMark(marks, "clean"), Based: hasMark(marks, "based"), Private: hasMark(marks, "private"),
 	}
 	for _, row := range asList(o["rows"]) {
-		g.Rows = append(g.Rows, r.keptAnswers(row))
+		g.Rows = append(g.Rows, r.draftAnswers(row))
 	}
 	return g
 }

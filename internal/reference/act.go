@@ -1,4 +1,4 @@
-package account
+package reference
 
 import (
 	"maps"
@@ -57,7 +57,7 @@ func (a *Account) act() {
 	case action < 21:
 		a.apply(rapid.SampledFrom([]lifecycle.Event{
 			lifecycle.Retry(), lifecycle.Retry(), lifecycle.Cancel(), lifecycle.Refresh(), lifecycle.Refresh(), lifecycle.Reset(),
-			lifecycle.LeaveAsked("/tides", lifecycle.LeaveInside), lifecycle.LeaveAnswered(lifecycle.AnswerSubmit), lifecycle.LeaveAnswered(lifecycle.AnswerDiscard),
+			lifecycle.LeaveAsked("/tides", lifecycle.LeaveInside), lifecycle.LeaveDecided(lifecycle.DecisionSubmit), lifecycle.LeaveDecided(lifecycle.DecisionDiscard),
 		}).Draw(t, "press"))
 	case action < 22:
 		a.resolveOne(rapid.SampledFrom([]lifecycle.Choice{lifecycle.ChooseMine, lifecycle.ChooseTheirs}).Draw(t, "choice"))
@@ -116,7 +116,7 @@ func (a *Account) refresh() {
 // leave goes away from the form, whatever is lost.
 func (a *Account) leave() {
 	a.apply(lifecycle.LeaveAsked("/tides", lifecycle.LeaveInside))
-	a.apply(lifecycle.LeaveAnswered(lifecycle.AnswerDiscard))
+	a.apply(lifecycle.LeaveDecided(lifecycle.DecisionDiscard))
 }
 
 // typeIn types a text at a field: one that is nowhere else, nothing, or a tick.

@@ -115,7 +115,7 @@ func TestNothingReachesTheBackend(t *testing.T) {
 	answer := run(source, "leaky.html", "edit-while-sending", "lost-reply")
 	stopped := fmt.Sprint(answer.Stopped)
 	for _, way := range []string{"open/fetch", "open/keepalive", "open/override", "open/beacon", "open/xhr", "open/form", "input/fetch", "worker", "shared", "service", "hide/keepalive"} {
-		require.Contains(t, stopped, way, "the page sends it, and the wall stops it")
+		require.Contains(t, stopped, way, "the page sends it, and the proxy stops it")
 	}
 	require.Contains(t, stopped, other.URL, "to another origin too")
 	require.NotContains(t, stopped, "google", "what the browser sends of its own is not the page's")

@@ -1,4 +1,4 @@
-package account
+package reference
 
 import (
 	"fmt"
@@ -79,7 +79,7 @@ func (a *Account) note(format string, args ...any) {
 }
 
 // openPage opens a page with what an earlier one kept.
-func (a *Account) openPage(kept *lifecycle.Restored) {
+func (a *Account) openPage(kept *lifecycle.Draft) {
 	a.pages++
 	s, effects := lifecycle.Open(a.rules.form, lifecycle.Seed{byte(a.pages), byte(a.pages >> 8)})
 	a.s, a.watch, a.mirror = s, guarantee.NewWatch(s, effects), walk.NewMirror(s)
@@ -93,7 +93,7 @@ func (a *Account) openPage(kept *lifecycle.Restored) {
 
 // closePage closes the page, and opens another one with what this one kept.
 func (a *Account) closePage() {
-	kept, more := a.s.Kept()
+	kept, more := a.s.Draft()
 	a.checkReload(kept)
 	a.newPage(kept)
 	a.note("the page closes and keeps %v", kept)
@@ -101,27 +101,27 @@ func (a *Account) closePage() {
 		a.open = "" // the next page says that it is not known
 	}
 	if kept != nil { // through the text that a page keeps
-		text := string(trace.AppendKept(nil, a.rules.form, kept))
+		text := string(trace.AppendDraft(nil, a.rules.form, kept))
 		var err error
-		if kept, _, err = trace.ReadKept(a.rules.form, text); err != nil {
+		if kept, _, err = trace.ReadDraft(a.rules.form, text); err != nil {
 			a.fail("what was kept cannot be read: %v: %s", err, text)
 		}
 	}
 	a.openPage(kept)
-	if again, _ := a.s.Kept(); show(a.rules.form, again) != show(a.rules.form, kept) && !a.privateKept(kept) {
+	if again, _ := a.s.Draft(); show(a.rules.form, again) != show(a.rules.form, kept) && !a.privateKept(kept) {
 		a.fail("opened from\n%s\nthe page keeps\n%s", show(a.rules.form, kept), show(a.rules.form, again))
 	}
 }
 
-func (a *Account) privateKept(kept *lifecycle.Restored) bool {
-	return kept != nil && slices.ContainsFunc(kept.Groups, func(g lifecycle.KeptGroup) bool { return g.Private })
+func (a *Account) privateKept(kept *lifecycle.Draft) bool {
+	return kept != nil && slices.ContainsFunc(kept.Groups, func(g lifecycle.DraftGroup) bool { return g.Private })
 }
 
-func show(form *form.Form, kept *lifecycle.Restored) string {
+func show(form *form.Form, kept *lifecycle.Draft) string {
 	if kept == nil {
 		return "nothing"
 	}
-	return string(trace.AppendKept(nil, form, kept))
+	return string(trace.AppendDraft(nil, form, kept))
 }
 
 // screen is what the applicant sees: the values that are asked, and the rows.

@@ -5,34 +5,34 @@ import (
 	"leanwicket.dev/internal/state"
 )
 
-// Restored is what an earlier page kept: see the section "What an earlier page
+// Draft is what outlives a page: see the section "What an earlier page
 // kept" of the lifecycle.
-type Restored struct {
-	Values  []Kept      // of fields by their path; of rows that were as saved by the place of the row
-	Groups  []KeptGroup // those that are kept whole
-	Attempt *KeptAttempt
+type Draft struct {
+	Values  []DraftAnswer // of fields by their path; of rows that were as saved by the place of the row
+	Groups  []DraftGroup  // those that are kept whole
+	Attempt *DraftAttempt
 	Version string // the version that was known, of a form that replaces; empty means that none was
 }
 
-// Kept is one answer that an earlier page kept: what was typed, and the value
+// DraftAnswer is one answer of a draft: what was typed, and the value
 // that it was typed over.
-type Kept struct {
-	Path      string // within a KeptGroup the declared path: crew/*/name
+type DraftAnswer struct {
+	Path      string // within a DraftGroup the declared path: crew/*/name
 	Raw       string
 	Baseline  form.Value
-	Veiled    form.Value // in a replay: stands for what was typed at a private field
+	Redacted  form.Value // in a replay: stands for what was typed at a private field
 	Since     bool       // edited after the newest attempt was sent
 	Contested bool
 	Clean     bool // nobody typed it: it follows the loads
 }
 
-// KeptGroup is a repeated group that is kept whole: its rows, those of its baseline
+// DraftGroup is a repeated group that is kept whole: its rows, those of its baseline
 // and those that the kept attempt sent, each once. The numbers in Base and Sent are
 // places in Rows.
-type KeptGroup struct {
+type DraftGroup struct {
 	Path      string
-	Rows      [][]Kept // the answers of each row; first come the rows that are there now, in their order
-	Now       int32    // how many of them are there now
+	Rows      [][]DraftAnswer // the answers of each row; first come the rows that are there now, in their order
+	Now       int32           // how many of them are there now
 	Base      []int32
 	Sent      []int32
 	Since     bool // rows were added, removed or moved after the newest attempt was sent
@@ -42,29 +42,29 @@ type KeptGroup struct {
 	Private   bool // a private answer was typed in a row, and is not kept
 }
 
-// KeptAttempt is an attempt that was open when an earlier page ended.
-type KeptAttempt struct {
+// DraftAttempt is an attempt that was open when an earlier page ended.
+type DraftAttempt struct {
 	Key     Key
 	Button  string
 	Version string
 	Values  []form.Answer
 }
 
-// Kept is what a page keeps of the session, so that the next one can go on; nil:
+// Draft is what a page keeps of the session, so that the next one can go on. It is nil where
 // nothing would be lost. Private answers are not kept, nor is an attempt that sent
 // one: more reports that such an attempt is open.
-func (s *Session) Kept() (kept *Restored, more bool) {
+func (s *Session) Draft() (kept *Draft, more bool) {
 	if s.leave == LeaveGone {
 		return nil, false
 	}
-	kept = &Restored{}
+	kept = &Draft{}
 	if !s.form.Submit.Creates() {
 		kept.Version = s.version
 	}
 	if s.attempt.number > 0 && s.attempt.outcome == OutcomeOpen {
 		if more = s.sentPrivate(); !more {
 			a := s.Attempt()
-			kept.Attempt = &KeptAttempt{Key: a.Key, Button: a.Button, Version: a.Version, Values: s.appendSent(nil)}
+			kept.Attempt = &DraftAttempt{Key: a.Key, Button: a.Button, Version: a.Version, Values: s.appendSent(nil)}
 		}
 	}
 	for id := range s.form.Fields {
@@ -75,7 +75,7 @@ func (s *Session) Kept() (kept *Restored, more bool) {
 			s.keepRows(kept, form.FieldID(id))
 			for k := range s.waiting {
 				if s.form.GroupOf(s.waiting[k].Place.Field) == form.FieldID(id) {
-					kept.Values = append(kept.Values, Kept(s.waiting[k].Kept))
+					kept.Values = append(kept.Values, DraftAnswer(s.waiting[k].DraftAnswer))
 				}
 			}
 		case s.isKept(i):
@@ -118,9 +118,9 @@ func (s *Session) isSince(i int32) bool {
 
 // keptCell is an answer as it is kept. Beside a kept attempt what differs from what
 // was sent counts as edited since, for so the next page takes it.
-func (s *Session) keptCell(i int32, path string, attempt bool) Kept {
+func (s *Session) keptCell(i int32, path string, attempt bool) DraftAnswer {
 	c := &s.cells[i]
-	k := Kept{Path: path, Raw: s.rawOf(i), Baseline: c.Baseline, Since: s.isSince(i), Contested: c.Bits&state.BitContested != 0}
+	k := DraftAnswer{Path: path, Raw: s.rawOf(i), Baseline: c.Baseline, Since: s.isSince(i), Contested: c.Bits&state.BitContested != 0}
 	k.Clean = c.Value == c.Baseline && c.Bits&state.BitStays == 0 && !k.Since && !k.Contested
 	k.Since = k.Since || attempt && !k.Clean && c.Bits&state.BitSent != 0 && c.Value != c.Sent
 	return k
@@ -138,9 +138,9 @@ func (s *Session) rawOf(i int32) string {
 // keepRows keeps a group whole where its own rows are not those of the baseline,
 // where an attempt is kept, and where no load will bring its rows. Of another group
 // it keeps single answers, with the places of their rows.
-func (s *Session) keepRows(kept *Restored, group form.FieldID) {
+func (s *Session) keepRows(kept *Draft, group form.FieldID) {
 	head, g := int32(group), s.rowsOf(group)
-	var values []Kept
+	var values []DraftAnswer
 	for position, r := range g.Now {
 		for i := range s.cellsOf(r) {
 			if s.isKept(i) {
@@ -148,7 +148,7 @@ func (s *Session) keepRows(kept *Restored, group form.FieldID) {
 			}
 		}
 	}
-	w := KeptGroup{
+	w := DraftGroup{
 		Path: s.form.Fields[group].Path, Now: int32(len(g.Now)),
 		Since: s.has(head, state.BitRowsEdited) && s.attempt.outcome != OutcomeAccepted, Contested: s.has(head, state.BitContested), Based: s.has(head, state.BitBased),
 	}
@@ -177,8 +177,8 @@ func (s *Session) keepRows(kept *Restored, group form.FieldID) {
 }
 
 // keptRow lists the answers of a row that say anything.
-func (s *Session) keptRow(r int32, w *KeptGroup, attempt bool) []Kept {
-	row := []Kept{}
+func (s *Session) keptRow(r int32, w *DraftGroup, attempt bool) []DraftAnswer {
+	row := []DraftAnswer{}
 	for i := range s.cellsOf(r) {
 		c := &s.cells[i]
 		field := &s.form.Fields[c.Field]
@@ -188,9 +188,9 @@ func (s *Session) keptRow(r int32, w *KeptGroup, attempt bool) []Kept {
 		}
 		k := s.keptCell(i, field.Path, attempt)
 		if !s.rowIn(r, state.InNow) { // nobody sees what it holds
-			k = Kept{Path: field.Path, Raw: s.form.Format(c.Baseline), Baseline: c.Baseline, Clean: true}
+			k = DraftAnswer{Path: field.Path, Raw: s.form.Format(c.Baseline), Baseline: c.Baseline, Clean: true}
 		}
-		if k != (Kept{Path: field.Path, Clean: true}) {
+		if k != (DraftAnswer{Path: field.Path, Clean: true}) {
 			row = append(row, k)
 		}
 	}

@@ -31,8 +31,8 @@ func TestAnotherVersionOfTheForm(t *testing.T) {
 		_, err := s.Apply(e)
 		require.NoError(t, err)
 	}
-	kept, _ := s.Kept()
-	text := string(trace.AppendKept(nil, before, kept))
+	kept, _ := s.Draft()
+	text := string(trace.AppendDraft(nil, before, kept))
 	for name, c := range map[string]struct {
 		now     *form.Form
 		repeats bool
@@ -48,7 +48,7 @@ func TestAnotherVersionOfTheForm(t *testing.T) {
 		"a field is a number": {plot(t, "keeper: {type: integer}, beds: {type: integer}, helpers: {type: array, items: {properties: {name: {type: string}, age: {type: integer}}}}", "submit: {url: /plots}\n"), false, nil, map[string]string{"keeper": "Ann", "beds": "11"}},
 	} {
 		t.Run(name, func(t *testing.T) {
-			earlier, lost, err := trace.ReadKept(c.now, text)
+			earlier, lost, err := trace.ReadDraft(c.now, text)
 			require.NoError(t, err)
 			require.Equal(t, !c.repeats, lost)
 			require.Equal(t, c.repeats, earlier.Attempt != nil)
@@ -73,6 +73,6 @@ func TestAnotherVersionOfTheForm(t *testing.T) {
 	}
 	other, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte("form: shed\nschema: {properties: {keeper: {type: string}}}\n")}}, "f.form.yaml")
 	require.NoError(t, err)
-	_, _, err = trace.ReadKept(other.Form, text)
+	_, _, err = trace.ReadDraft(other.Form, text)
 	require.ErrorIs(t, err, trace.ErrOtherForm)
 }

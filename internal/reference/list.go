@@ -1,4 +1,4 @@
-package account
+package reference
 
 import (
 	"slices"
@@ -83,7 +83,7 @@ func (l *list) reset() {
 
 // newPage is what is left of the list when the next page opens: private answers are
 // not kept.
-func (a *Account) newPage(kept *lifecycle.Restored) {
+func (a *Account) newPage(kept *lifecycle.Draft) {
 	a.before()
 	base := map[string]string{}
 	for _, path := range a.rules.plain() {
@@ -205,8 +205,8 @@ func (a *Account) took(e *lifecycle.Event, before *screen) {
 		a.mayClear = false
 	case lifecycle.EventResolve:
 		a.resolved(e, cell)
-	case lifecycle.EventLeaveAnswered:
-		if e.Answer == lifecycle.AnswerDiscard {
+	case lifecycle.EventLeaveDecided:
+		if e.Decision == lifecycle.DecisionDiscard {
 			a.forgetUnseen()
 		}
 	case lifecycle.EventLoaded:

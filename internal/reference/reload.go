@@ -1,4 +1,4 @@
-package account
+package reference
 
 import (
 	"fmt"
@@ -15,13 +15,13 @@ import (
 // and the notice. An answer that the living page keeps for later is no load yet, and
 // private answers are not kept. Of a group of which single answers are kept the next
 // page does not know how many rows it had.
-func (a *Account) checkReload(kept *lifecycle.Restored) {
+func (a *Account) checkReload(kept *lifecycle.Draft) {
 	attempt := a.s.Attempt()
 	switch {
 	case kept == nil, len(a.rules.private) > 0, a.s.Prefill() != lifecycle.PrefillReady, len(a.s.Waiting()) > 0,
 		a.s.Activity() != lifecycle.ActivityIdle, a.s.Leaving() != lifecycle.LeavePresent,
 		attempt.Number > 0 && attempt.Outcome == lifecycle.OutcomeOpen,
-		len(a.screen().rows) != len(a.office.rows()) && slices.ContainsFunc(kept.Values, func(v lifecycle.Kept) bool { return strings.HasPrefix(v.Path, "crew/") }):
+		len(a.screen().rows) != len(a.office.rows()) && slices.ContainsFunc(kept.Values, func(v lifecycle.DraftAnswer) bool { return strings.HasPrefix(v.Path, "crew/") }):
 		return
 	}
 	record := a.office.load(true)
