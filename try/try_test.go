@@ -500,3 +500,8 @@ func TestServedForms(t *testing.T) {
 		require.Empty(t, broken(t, source, server+"/forms/"+strings.TrimSuffix(name, ".form.yaml"), nil), name)
 	}
 }
+
+// In go test each trial is a subtest. A page that keeps what is asked passes it.
+func TestInGoTest(t *testing.T) {
+	try.Test(t, "../harbour/demo/visit.form.yaml", try.Options{Page: harbourServer(t) + "/forms/visit", Only: []string{"two-clicks-40", "invalid-by-button", "load-fails"}})
+}
