@@ -52,8 +52,8 @@ type seen struct {
 
 // standing is what was there before a step.
 type standing struct {
-	fields  []fieldBefore    // those that hold what was typed: different, or edited since
-	since   []int32          // by ID: the fields and groups that were edited since
+	fields  []fieldBefore           // those that hold what was typed: different, or edited since
+	since   []int32                 // by ID: the fields and groups that were edited since
 	waiting []lifecycle.DraftAnswer // what an earlier page kept, and what waits for its rows
 	facts   facts
 	session *lifecycle.Session // nothing may be changed by what is stale; nil means that nothing is compared
