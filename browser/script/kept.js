@@ -83,6 +83,18 @@ function unique(name) {
   return own
 }
 
+/**
+ * Under which name the work of a session is kept, or null: each account, page, form and
+ * record apart. The form has its name, for where it is loaded from can be another place
+ * after a deployment.
+ * @param {import("../leanwicket").OpenOptions} options
+ * @param {string} form
+ */
+export function keptAs({ account = "", keep = {}, given = {} }, form) {
+  const more = [keep.name, ...Object.values(given)].filter(part => part !== undefined).map(part => " " + encodeURIComponent(part)).join("")
+  return keep.hours === 0 ? null : `leanwicket ${account} ${location.pathname} ${form}${more}`
+}
+
 /** What is kept of one form of one account, and of one record of it: a draft for each tab. */
 export class Kept {
   /** The newest writing. @type {Promise<unknown>} */
@@ -100,6 +112,31 @@ export class Kept {
     this.hours = hours
     this.failed = failed
     this.tab = ""
+  }
+
+  /** The timer until what would be lost is written, and what writes it. @type {any} */
+  #timer
+  #write = () => {}
+
+  /** What would be lost is written in a moment. @param {() => void} write */
+  soon(write) {
+    if (!this.name) return
+    clearTimeout(this.#timer)
+    this.#write = write
+    this.#timer = setTimeout(() => this.now(), 200)
+  }
+
+  /** What waits to be written is written now. */
+  now() {
+    if (!this.#timer) return
+    this.rest()
+    this.#write()
+  }
+
+  /** What waits to be written is not written. */
+  rest() {
+    clearTimeout(this.#timer)
+    this.#timer = undefined
   }
 
   /** The session has ended: the next one of its name goes on with what it kept. */

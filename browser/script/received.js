@@ -41,5 +41,5 @@ export function warnOfHidden({ type, url, headers }) {
   const site = type === "cors" ? new URL(url).origin : ""
   if (!site || headers.get("ETag") || hidden.has(site)) return
   hidden.add(site)
-  console.warn(`leanwicket: the saved answers from ${site} have no ETag that this page can read, so that a save carries no version and can replace what somebody else has saved. ${site} has to send ETag, and Access-Control-Expose-Headers: ETag, Location, Retry-After.`)
+  console.warn(`leanwicket: ${site} shows this page no ETag, so that a save can replace what somebody else has saved; right would be ETag, and Access-Control-Expose-Headers: ETag, Location, Retry-After`)
 }

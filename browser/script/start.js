@@ -8,7 +8,7 @@
 import { pages } from "./guard.js"
 import { pageOf } from "./page.js"
 import { plain } from "./places.js"
-import { open } from "./session.js"
+import { open } from "./open.js"
 import "./style.js"
 
 const here = document.currentScript instanceof HTMLScriptElement ? document.currentScript.src : location.href
