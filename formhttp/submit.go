@@ -44,7 +44,7 @@ func (h *Handler) submit(w http.ResponseWriter, v *visit, sent *sent) {
 		h.refuse(w, v.request, v, http.StatusBadRequest, why)
 		return
 	}
-	got, replayed, err := ledger.Once(v.request.Context(), h.o.Ledger, h.reservation(v, sent), h.o.Once, func(ctx context.Context) (ledger.Response, error) {
+	got, repeated, err := ledger.Once(v.request.Context(), h.o.Ledger, h.reservation(v, sent), h.o.Once, func(ctx context.Context) (ledger.Response, error) {
 		if try == nil {
 			return ledger.Response{}, errHeld
 		}
@@ -81,7 +81,7 @@ func (h *Handler) submit(w http.ResponseWriter, v *visit, sent *sent) {
 		h.failed(w, v.request, v, err)
 		return
 	}
-	if replayed {
+	if repeated {
 		w.Header().Set("Leanwicket-Repeat", "true")
 	}
 	h.settle(w, v, sent, try, got)

@@ -106,7 +106,7 @@ func permitServer(ctx context.Context, name string, apart bool) error {
 	return http.Serve(listener, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		key := r.Header.Get("Idempotency-Key")
 		reservation := ledger.Reservation{Key: ledger.Key{Route: "/permits", Key: key}}
-		answer, replayed, err := ledger.Once(r.Context(), b.store, reservation, ledger.Options{Lease: time.Second}, func(ctx context.Context) (ledger.Response, error) {
+		answer, repeated, err := ledger.Once(r.Context(), b.store, reservation, ledger.Options{Lease: time.Second}, func(ctx context.Context) (ledger.Response, error) {
 			_, _ = os.Stdout.WriteString("b")
 			if err := b.add(ctx, key); err != nil {
 				return ledger.Response{}, err
@@ -118,7 +118,7 @@ func permitServer(ctx context.Context, name string, apart bool) error {
 			http.Error(w, err.Error(), http.StatusServiceUnavailable)
 			return
 		}
-		if !replayed {
+		if !repeated {
 			_, _ = os.Stdout.WriteString("e")
 		}
 		w.WriteHeader(answer.Status)

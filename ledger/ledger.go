@@ -1,7 +1,7 @@
 // Package ledger remembers submission keys: a key is reserved, the work is done
 // once, and every repeat gets the same answer.
 //
-//	answer, replayed, err := ledger.Once(ctx, store, ledger.Reservation{Key: key, Fingerprint: print}, ledger.Options{},
+//	answer, repeated, err := ledger.Once(ctx, store, ledger.Reservation{Key: key, Fingerprint: print}, ledger.Options{},
 //		func(ctx context.Context) (ledger.Response, error) {
 //			return ledger.Response{Status: 201}, nil // the work
 //		})
@@ -127,10 +127,10 @@ func (o Options) orDefaults() Options {
 }
 
 // Once does the work of a key once. A repeat gets the first one's answer and
-// replayed; while the first is still at work it waits a little, then gets
+// repeated; while the first is still at work it waits a little, then gets
 // ErrInFlight. Work that fails or panics gives its key back. With a Transactional
 // store the work and its answer commit together.
-func Once(ctx context.Context, store Store, r Reservation, o Options, work Work) (a Response, replayed bool, err error) {
+func Once(ctx context.Context, store Store, r Reservation, o Options, work Work) (a Response, repeated bool, err error) {
 	o = o.orDefaults()
 	r.Lease = o.Lease
 	_, _ = rand.Read(r.Owner[:]) // it never fails

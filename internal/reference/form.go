@@ -1,4 +1,4 @@
-// Package account is an independent account of a session: what was typed and when,
+// Package reference is the reference model of a session: an independent account of what was typed and when,
 // what was sent under which key, what an office has stored, what a page kept. It
 // drives an applicant's pages and an office at random, and says where the form has
 // lost or falsified something. It is written from the lifecycle's words, and knows a
@@ -17,7 +17,7 @@ import (
 // sizes are numbers of rows that a record can have.
 var sizes = []int{0, 1, 2, 2, 3, 3, 4, 9, 10, 11, 20, 40}
 
-// rules are what the account knows of the form that it plays on.
+// rules are what the model knows of the form that it plays on.
 type rules struct {
 	form     *form.Form
 	replaces bool

@@ -8,7 +8,7 @@ import (
 	"leanwicket.dev/lifecycle"
 )
 
-// list is the account's own list: what was typed and is not saved, and over what.
+// list is the model's own list: what was typed and is not saved, and over what.
 type list struct {
 	typed  map[string]string // plain fields
 	since  map[string]bool   // plain fields that were typed in after the newest attempt

@@ -169,7 +169,7 @@ func (v *screen) String() string {
 	return text
 }
 
-// apply gives the page an event, and holds what it does against the account.
+// apply gives the page an event, and holds what it does against the model.
 func (a *Account) apply(e lifecycle.Event) bool {
 	before := a.screen()
 	a.before()
