@@ -126,9 +126,8 @@ func (o Options) orDefaults() Options {
 	return Options{cmp.Or(o.Limit, 10*time.Second), cmp.Or(o.Lease, 30*time.Second), cmp.Or(o.Patience, 3*time.Second), cmp.Or(o.MaxBody, 1<<20)}
 }
 
-// Once does the work of a key once. A repeat gets the first one's answer and
-// repeated; while the first is still at work it waits a little, then gets
-// ErrInFlight. Work that fails or panics gives its key back. With a Transactional
+// Once does the work of a key once. A repeat gets the first one's answer, and repeated is true.
+// While the first is still at work, a repeat waits a little and then gets ErrInFlight. Work that fails or panics gives its key back. With a Transactional
 // store the work and its answer commit together.
 func Once(ctx context.Context, store Store, r Reservation, o Options, work Work) (a Response, repeated bool, err error) {
 	o = o.orDefaults()
