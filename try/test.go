@@ -15,7 +15,7 @@ import (
 // not apply or cannot be told is skipped. Where no browser is found, the test is skipped.
 //
 //	func TestPermitPage(t *testing.T) {
-//		server := httptest.NewServer(site())
+//		server := httptest.NewServer(http.FileServer(http.Dir("site")))
 //		defer server.Close()
 //		try.Test(t, "permit.form.yaml", try.Options{Page: server.URL + "/permit"})
 //	}

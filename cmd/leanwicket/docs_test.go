@@ -19,6 +19,7 @@ import (
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/scenario"
+	"leanwicket.dev/try"
 )
 
 // aroundBlocks is what the Go blocks of the pages take for granted.
@@ -28,6 +29,7 @@ import (
 	"context"
 	"log/slog"
 	"net/http"
+	"net/http/httptest"
 	"testing"
 	"time"
 
@@ -39,6 +41,7 @@ import (
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/replies"
 	"leanwicket.dev/scenario"
+	"leanwicket.dev/try"
 	"leanwicket.dev/verify"
 )
 

@@ -281,5 +281,5 @@ func TestARecordOfAnotherForm(t *testing.T) {
 	record, err := trace.Read(&recorded)
 	require.NoError(t, err)
 	_, err = diagram.Timeline(other, record, "")
-	require.ErrorContains(t, err, "another form")
+	require.ErrorContains(t, err, "a trace of the form visit; right would be one of pilot-booking")
 }
