@@ -19,7 +19,6 @@ import (
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/scenario"
-	"leanwicket.dev/try"
 )
 
 // aroundBlocks is what the Go blocks of the pages take for granted.
