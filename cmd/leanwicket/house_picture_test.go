@@ -26,6 +26,7 @@ var rooms = []pictured{
 	{"browser/entry", "the core on a page", 1, 4},
 	{"verify", "every reachable state", 2, 0},
 	{"scenario", "played in virtual time", 2, 1},
+	{"try", "somebody's page, tried", 2, 2},
 	{"formhttp", "a form as an http.Handler", 2, 3},
 	{"runner", "clock, requests, drafts", 2, 4},
 	{"declare", "files, schemas, structs", 3, 0.4},
