@@ -39,17 +39,17 @@ func pluralsOf(lang string) form.PluralTable {
 }
 
 // wording reads a text, or its plural forms: {one: …, other: …}.
-func (r *reader) wording(n *document.Node) (w form.Wording) {
+func (r *reader) wording(n *document.Node, of form.MessageID) (w form.Wording) {
 	if n == nil || n.Kind != document.Map {
 		w.Other = r.Text(n)
-		r.placeHolders(w.Other, n)
+		r.placeHolders(w.Other, n, of)
 		return w
 	}
 	forms := map[string]*string{"other": &w.Other, "zero": &w.Zero, "one": &w.One, "two": &w.Two, "few": &w.Few, "many": &w.Many}
 	said := []string{}
 	for _, e := range r.Map(n, form.PluralWords()...) {
 		*forms[e.Key] = r.Text(e.Value)
-		r.placeHolders(*forms[e.Key], e.Value)
+		r.placeHolders(*forms[e.Key], e.Value, of)
 		said = append(said, e.Key)
 	}
 	if w.Other == "" {
@@ -67,9 +67,10 @@ type pluralForms struct {
 
 var placeHolder = regexp.MustCompile(`\{[a-z]*\}`)
 
-// placeHolders refuses what would be said with its braces.
-func (r *reader) placeHolders(text string, at *document.Node) {
-	known := []string{"{label}", "{other}", "{limit}", "{count}", "{wait}"}
+// placeHolders refuses what would be said with its braces. A message can have place holders of its
+// own; [form.MessageNone] stands for what a rule says.
+func (r *reader) placeHolders(text string, at *document.Node, of form.MessageID) {
+	known := append([]string{"{label}", "{other}", "{limit}", "{count}", "{wait}"}, placeHolder.FindAllString(of.English().Other, -1)...)
 	for _, found := range placeHolder.FindAllString(text, -1) {
 		if !slices.Contains(known, found) {
 			r.Wrong(at, "the place holder "+found, strings.Join(known, ", "))

@@ -47,6 +47,7 @@ func TestPluralFormsThatAreWrong(t *testing.T) {
 		"texts: {refused: {one: x}}":                   "plural forms without other",
 		"texts: {refused: {other: x, some: y}}":        "the unknown key some",
 		"texts: {refused: '{n} answers'}":              "the place holder {n}",
+		"texts: {refused: '{time} answers'}":           "the place holder {time}",
 		"lang: 'not a tag'":                            "a language tag (BCP 47)",
 		"fields: {name: {say: {tooLong: {few: x}}}}":   "plural forms without other",
 		"accepted: {say: {other: '{number} of them'}}": "the place holder {number}",

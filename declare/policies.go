@@ -68,7 +68,7 @@ func (r *reader) policies(root *document.Node) {
 	if n := root.Get("texts"); n != nil {
 		for _, e := range r.Map(n, form.MessageNames()...) {
 			message, _ := form.MessageNamed(e.Key)
-			d.Texts = append(d.Texts, form.MessageText{Message: message, Wording: r.wording(e.Value)})
+			d.Texts = append(d.Texts, form.MessageText{Message: message, Wording: r.wording(e.Value, message)})
 		}
 	}
 }
@@ -210,7 +210,7 @@ func (r *reader) accepted(n *document.Node) {
 				r.pointer(e.Value, "/id", "the word none")
 			}
 		case "say":
-			d.Texts = append(d.Texts, form.MessageText{Message: form.MessageAccepted, Wording: r.wording(e.Value)})
+			d.Texts = append(d.Texts, form.MessageText{Message: form.MessageAccepted, Wording: r.wording(e.Value, form.MessageAccepted)})
 		case "lasts":
 			d.Accepted.Lasts = r.bound(e.Value)
 		}

@@ -69,7 +69,7 @@ func (r *reader) setting(f *protoField, key string, n *document.Node) {
 	case "say":
 		for _, e := range r.Map(n, form.CodeWords()...) {
 			code := form.Code(slices.Index(form.CodeWords(), e.Key))
-			f.Says = append(f.Says, form.CodeText{Code: code, Wording: r.wording(e.Value)})
+			f.Says = append(f.Says, form.CodeText{Code: code, Wording: r.wording(e.Value, form.MessageNone)})
 		}
 	case "rules":
 		for _, rule := range r.List(n) {
@@ -96,7 +96,7 @@ func (r *reader) rule(f *protoField, n *document.Node) {
 	found := 0
 	for _, e := range r.Map(n, "greaterThan", "atLeast", "lessThan", "atMost", "equalTo", "say") {
 		if e.Key == "say" {
-			c.say = r.wording(e.Value)
+			c.say = r.wording(e.Value, form.MessageNone)
 			continue
 		}
 		found++

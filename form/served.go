@@ -74,6 +74,14 @@ func (m MessageID) String() string {
 	return "?"
 }
 
+// English is the text that the catalogue has.
+func (m MessageID) English() Wording {
+	if e := entryOf(m); e != nil {
+		return e.wording
+	}
+	return Wording{}
+}
+
 // MessageNamed finds a message by its name.
 func MessageNamed(name string) (MessageID, bool) {
 	for m := MessageNone + 1; m < messageCount; m++ {
