@@ -46,7 +46,7 @@ func Read(data []byte) (*Form, error) {
 	if err := d.check(); err != nil {
 		return nil, err
 	}
-	return New(d)
+	return newForm(d)
 }
 
 // LifecycleFingerprint is a short name for the form's lifecycle: forms with the same one, of which

@@ -45,7 +45,23 @@ func (e *Error) Error() string {
 
 // New checks a declaration and derives what a session needs. The error
 // joins one [Error] for each thing that is wrong.
-func New(d Declaration) (*Form, error) {
+func New(d Declaration) (*Form, error) { return newForm(d.clone()) }
+
+// clone copies the tables of a declaration, so that whoever made it can go on with its own.
+func (d Declaration) clone() Declaration {
+	d.Fields = slices.Clone(d.Fields)
+	for k := range d.Fields {
+		f := &d.Fields[k]
+		f.Options, f.Constraints, f.Asked = slices.Clone(f.Options), slices.Clone(f.Constraints), slices.Clone(f.Asked)
+		f.Says, f.Samples = slices.Clone(f.Says), slices.Clone(f.Samples)
+	}
+	d.Objects, d.Defaults, d.Buttons, d.Texts = slices.Clone(d.Objects), slices.Clone(d.Defaults), slices.Clone(d.Buttons), slices.Clone(d.Texts)
+	d.ServerNames, d.InBody, d.Given = slices.Clone(d.ServerNames), slices.Clone(d.InBody), slices.Clone(d.Given)
+	d.SignInPaths, d.Origins = slices.Clone(d.SignInPaths), slices.Clone(d.Origins)
+	return d
+}
+
+func newForm(d Declaration) (*Form, error) {
 	f := &Form{
 		Declaration: d,
 		byPath:      make(map[string]FieldID, len(d.Fields)),

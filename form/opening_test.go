@@ -47,3 +47,13 @@ func TestOpening(t *testing.T) {
 	require.NoError(t, err)
 	require.Same(t, loads, loads.Opening(own))
 }
+
+// Whoever made a declaration can go on with it: the form has its own tables.
+func TestAFormHasItsOwnTables(t *testing.T) {
+	d := form.Declaration{Name: "kiln", Buttons: []string{"fire"}, Fields: []form.Field{{Path: "heat", Kind: form.KindNumber, Constraints: []form.Constraint{{Op: form.OpMinimum, Value: form.Number(600, 0)}}}}}
+	f, err := form.New(d)
+	require.NoError(t, err)
+	before := f.LifecycleFingerprint()
+	d.Fields[0].Path, d.Fields[0].Constraints[0].Value, d.Buttons[0] = "cold", form.Number(0, 0), "cool"
+	require.Equal(t, before, f.LifecycleFingerprint())
+}
