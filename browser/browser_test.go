@@ -268,17 +268,28 @@ func TestLeaving(t *testing.T) {
 // If the core ends, the page works as it did before.
 func TestWithoutTheCore(t *testing.T) {
 	b := openTab(t)
+	// After breaks() the next call of the core is for a session that it does not have.
+	_, err := chromedp.Call(b.ctx, cdppage.AddScriptToEvaluateOnNewDocument, cdppage.AddScriptToEvaluateOnNewDocumentParams{Source: `
+		let broken = false
+		globalThis.breaks = () => { broken = true; leanwicket.tell(document.forms[0], "cancel") }
+		const instantiate = WebAssembly.instantiateStreaming
+		WebAssembly.instantiateStreaming = async (...all) => {
+			const { exports } = (await instantiate.apply(WebAssembly, all)).instance
+			return { instance: { exports: { ...exports, call: (page, now) => exports.call(broken ? 99 : page, now) } } }
+		}`})
+	require.NoError(t, err)
 	b.fill()
 	b.broken.Store(true)
 	b.js(`(() => { globalThis.told = []; const error = console.error; console.error = (...all) => { told.push(all.join(" ")); error(...all) } })()`)
-	b.js(`(() => { try { leanwicket.session(document.forms[0]).call(99, 0, "edit", "", "") } catch {} })()`)
+	b.js(`breaks()`)
 	b.becomes("true", `document.forms[0].dataset.leanwicketFailed !== undefined`)
 	b.becomes("true", `told.some(text => /^leanwicket: the core has failed in .*browser.entry.call, browser.entry.door_wasm.go:\d+/.test(text))`)
 	// Bound anew it lives, with another core.
+	b.js(`void (broken = false)`)
 	b.js(`leanwicket.bind(document.forms[0]).then(() => "")`)
 	require.Equal(t, "idle true", b.js(`leanwicket.state(document.forms[0]) + " " + (document.forms[0].dataset.leanwicketReady !== undefined)`))
 	b.becomes("2031-05-02", value("arrival"))
-	b.js(`(() => { try { leanwicket.session(document.forms[0]).call(99, 0, "edit", "", "") } catch {} })()`)
+	b.js(`breaks()`)
 	b.apply()
 	b.becomes("#leanwicket-notice", "location.hash")
 	require.Equal(t, "1", b.permits())
