@@ -1,6 +1,6 @@
 package form
 
-// PartNames are the names of the parts of a form's lifecycle, as a form file has them.
+// partNames are the names of the parts of a form's lifecycle, as a form file has them.
 var partNames = [...]string{
 	tagName: "form", tagFields: "fields", tagObjects: "objects", tagDefaults: "defaults", tagButtons: "buttons", tagPrefill: "prefill",
 	tagSubmit: "submit", tagShow: "show", tagAccepted: "accepted", tagLeave: "leave", tagServerNames: "serverNames", tagInBody: "inBody",

@@ -20,7 +20,7 @@ type auditor struct {
 	packer       *guarantee.Packer
 	alike        map[form.FieldID]form.FieldID // of fields that are interchangeable: the first of them
 	raw          *world                        // as it was reached
-	normal, next *world
+	reduced, next *world
 	moves        []move
 	packed       []byte
 	hash         maphash.Hash
@@ -37,7 +37,7 @@ type consequence struct {
 }
 
 func newAuditor(m *successors, p *guarantee.Packer) *auditor {
-	a := &auditor{successors: m, packer: p, alike: map[form.FieldID]form.FieldID{}, raw: newWorld(), normal: newWorld(), next: newWorld()}
+	a := &auditor{successors: m, packer: p, alike: map[form.FieldID]form.FieldID{}, raw: newWorld(), reduced: newWorld(), next: newWorld()}
 	for _, class := range m.alike() {
 		for _, id := range class {
 			a.alike[id] = class[0]
@@ -93,8 +93,8 @@ func (a *auditor) beforeAll(w *world) {
 // after compares it with its canonical state, packed. It says what makes a difference; empty:
 // nothing does.
 func (a *auditor) after(packed []byte) string {
-	a.normal.unpack(packed, a.packer, &a.successors.options)
-	for k, w := range [...]*world{a.raw, a.normal} {
+	a.reduced.unpack(packed, a.packer, &a.successors.options)
+	for k, w := range [...]*world{a.raw, a.reduced} {
 		list := a.ways[k][:0]
 		a.follow(w, func(c consequence) { list = append(list, a.hashOf(w, c)) })
 		slices.Sort(list)
@@ -104,7 +104,7 @@ func (a *auditor) after(packed []byte) string {
 		return ""
 	}
 	difference := [2]string{"nothing else", "nothing else"}
-	for k, w := range [...]*world{a.raw, a.normal} {
+	for k, w := range [...]*world{a.raw, a.reduced} {
 		a.follow(w, func(c consequence) {
 			if _, both := slices.BinarySearch(a.ways[1-k], a.hashOf(w, c)); both {
 				return
@@ -138,8 +138,8 @@ func (a *auditor) follow(w *world, tell func(consequence)) {
 	}
 }
 
-// hashOf is the hash of what comes of a move. After it the world that it leads to is in its normal
-// form. Effects on several fields come in the order of the fields, so that their order counts for
+// hashOf is the hash of what comes of a move. After it the world that it leads to is in its canonical
+// state. Effects on several fields come in the order of the fields, so that their order counts for
 // nothing.
 func (a *auditor) hashOf(w *world, c consequence) uint64 {
 	h := &a.hash
