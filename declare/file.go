@@ -89,6 +89,7 @@ func readRoot(name string, root *document.Node, open open, private map[string]bo
 		return nil, r.Err()
 	}
 	source.Form, source.File = form, name
+	r.declaration = form.Declaration // with what the form has added, such as labels
 	source.Advice = r.advise()
 	return source, nil
 }
