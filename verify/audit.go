@@ -16,15 +16,15 @@ import (
 // canonical state. What is left out of that must make no difference: else a walk could miss a
 // fault of the core.
 type auditor struct {
-	successors   *successors
-	packer       *guarantee.Packer
-	alike        map[form.FieldID]form.FieldID // of fields that are interchangeable: the first of them
-	raw          *world                        // as it was reached
+	successors    *successors
+	packer        *guarantee.Packer
+	alike         map[form.FieldID]form.FieldID // of fields that are interchangeable: the first of them
+	raw           *world                        // as it was reached
 	reduced, next *world
-	moves        []move
-	packed       []byte
-	hash         maphash.Hash
-	ways         [2][]uint64
+	moves         []move
+	packed        []byte
+	hash          maphash.Hash
+	ways          [2][]uint64
 }
 
 // consequence is what comes of a move: no move stands for what the bounds leave out.
