@@ -204,7 +204,7 @@ func TestTryFiles(t *testing.T) {
 
 // The try file of docs/try.md is one, for a form with its fields.
 func TestTheDocsTryFile(t *testing.T) {
-	docs, err := os.ReadFile(filepath.Join("..", "..", "docs", "try.md"))
+	docs, err := os.ReadFile(filepath.Join("..", "docs", "try.md"))
 	require.NoError(t, err)
 	_, rest, _ := strings.Cut(string(docs), "```yaml\n")
 	text, _, found := strings.Cut(rest, "```")

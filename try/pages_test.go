@@ -212,7 +212,7 @@ func TestRunsAgree(t *testing.T) {
 		t.Skip("tries each page ten times: LONG=1")
 	}
 	dir := pagesOfWays(t)
-	office := filepath.Join("..", "..", "harbour")
+	office := filepath.Join("..", "harbour")
 	require.NoError(t, os.CopyFS(filepath.Join(dir, "office"), os.DirFS(filepath.Join(office, "pages"))))
 	berth, err := declare.Open(filepath.Join(dir, "berth.form.yaml"))
 	require.NoError(t, err)

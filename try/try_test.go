@@ -41,8 +41,8 @@ var pages = map[string][]string{
 func copied(t *testing.T) (dir string, source *declare.Source) {
 	chromiumtest.Find(t)
 	dir = t.TempDir()
-	require.NoError(t, os.CopyFS(dir, os.DirFS(filepath.Join("..", "..", "harbour", "pages"))))
-	source, err := declare.Open(filepath.Join("..", "..", "harbour", "demo", "mooring.form.yaml"))
+	require.NoError(t, os.CopyFS(dir, os.DirFS(filepath.Join("..", "harbour", "pages"))))
+	source, err := declare.Open(filepath.Join("..", "harbour", "demo", "mooring.form.yaml"))
 	require.NoError(t, err)
 	beside := filepath.Join(dir, "leanwicket")
 	require.NoError(t, os.RemoveAll(beside))
@@ -185,14 +185,14 @@ func TestMistakes(t *testing.T) {
 // The docs say how many lines each page has, how many of them are script, and how
 // many trials it breaks.
 func TestLinesInTheDocs(t *testing.T) {
-	docs, err := os.ReadFile(filepath.Join("..", "..", "docs", "try.md"))
+	docs, err := os.ReadFile(filepath.Join("..", "docs", "try.md"))
 	require.NoError(t, err)
 	for page, breaks := range pages {
 		file, row := page, "`"+page+"`"
 		if page == "react/built" {
 			file, row = "react/src/main.jsx", "`react/`, with plain state"
 		}
-		text, err := os.ReadFile(filepath.Join("..", "..", "harbour", "pages", file))
+		text, err := os.ReadFile(filepath.Join("..", "harbour", "pages", file))
 		require.NoError(t, err)
 		lines, script := strings.Count(string(text), "\n"), 0
 		if _, after, found := strings.Cut(string(text), "<script>\n"); found {
@@ -402,7 +402,7 @@ func TestRefusals(t *testing.T) {
 // their field where they name one. LONG=1 sends them all, otherwise each sixteenth.
 func TestBodiesOfOtherBackends(t *testing.T) {
 	server := harbourServer(t)
-	files, err := filepath.Glob(filepath.Join("..", "..", "replies", "testdata", "bodies", "*.json"))
+	files, err := filepath.Glob(filepath.Join("..", "replies", "testdata", "bodies", "*.json"))
 	require.NoError(t, err)
 	tried := 0
 	for k, name := range files {
