@@ -4,6 +4,7 @@ import (
 	"encoding/binary"
 	"errors"
 	"hash/fnv"
+	"sync"
 )
 
 // binaryMagic begins every compiled form: a name and a format version.
@@ -52,17 +53,26 @@ func Read(data []byte) (*Form, error) {
 // LifecycleFingerprint is a short name for the form's lifecycle: forms with the same one, of which
 // the words alone can differ, take the same events to the same states. The defaults of an opening
 // make no difference.
-func (f *Form) LifecycleFingerprint() uint64 { return f.fingerprint(lifecycleOnly) }
+func (f *Form) LifecycleFingerprint() uint64 { return f.fingerprints().lifecycle }
 
 // WordsFingerprint is a short name for the form's words: labels, helps, texts, the language, and
 // what else is shown and decides nothing.
-func (f *Form) WordsFingerprint() uint64 { return f.fingerprint(wordsOnly) }
+func (f *Form) WordsFingerprint() uint64 { return f.fingerprints().words }
 
-func (f *Form) fingerprint(only selection) uint64 {
+// fingerprints are made when somebody asks first: a page asks each time that it keeps a draft.
+type fingerprints struct {
+	once             sync.Once
+	lifecycle, words uint64
+}
+
+func (f *Form) fingerprints() *fingerprints {
 	if f.declared != nil {
 		f = f.declared
 	}
-	return hashOf(f.encode(nil, only))
+	f.prints.once.Do(func() {
+		f.prints.lifecycle, f.prints.words = hashOf(f.encode(nil, lifecycleOnly)), hashOf(f.encode(nil, wordsOnly))
+	})
+	return f.prints
 }
 
 func hashOf(data []byte) uint64 {

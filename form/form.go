@@ -25,6 +25,8 @@ type Form struct {
 	comma       bool
 	tree        node
 
+	prints *fingerprints
+
 	declared *Form    // of a form with an opening's own defaults: the one without
 	opening  []Answer // those defaults
 }
@@ -72,6 +74,7 @@ func newForm(d Declaration) (*Form, error) {
 		patterns:    make([][]matcher, len(d.Fields)),
 		optionTexts: make([][]string, len(d.Fields)),
 		comma:       decimalComma(d.Lang),
+		prints:      &fingerprints{},
 	}
 	var problems []error
 	wrong := func(path, problem string) { problems = append(problems, &Error{path, problem}) }

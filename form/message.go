@@ -312,10 +312,8 @@ type textArguments struct {
 
 // fill takes a message's text, chooses its plural form and puts the arguments in.
 func (f *Form) fill(id MessageID, a textArguments) string {
-	for _, own := range f.Texts {
-		if own.Message == id {
-			return f.fillOwn(own.Wording, a)
-		}
+	if own := f.ownWording(id); own != nil {
+		return f.fillOwn(*own, a)
 	}
 	if int(id) >= len(english) {
 		return ""
@@ -323,7 +321,17 @@ func (f *Form) fill(id MessageID, a textArguments) string {
 	return fillText(english[id].wording.of(englishPlural(a.count)), a)
 }
 
-// PageWord is a word that a page needs, by its name. What follows it where a number counts one is
+// ownWording is what the form file says instead of a message; nil means that it says nothing.
+func (f *Form) ownWording(id MessageID) *Wording {
+	for k := range f.Texts {
+		if f.Texts[k].Message == id {
+			return &f.Texts[k].Wording
+		}
+	}
+	return nil
+}
+
+// PageWord is a word that a page needs, by its name. One is said where a number counts one; it is
 // empty where that makes no difference.
 type PageWord struct{ Name, One, Other string }
 
@@ -333,10 +341,8 @@ func (f *Form) PageWords() []PageWord {
 	words := make([]PageWord, 0, firstOfServer-firstOfPages)
 	for id := firstOfPages; id < firstOfServer; id++ {
 		wording := english[id].wording
-		for _, own := range f.Texts {
-			if own.Message == id {
-				wording = own.Wording
-			}
+		if own := f.ownWording(id); own != nil {
+			wording = *own
 		}
 		words = append(words, PageWord{english[id].name, wording.One, wording.Other})
 	}

@@ -114,10 +114,8 @@ func (f *Form) CountedWords(id MessageID, count int, arguments ...string) string
 		return ""
 	}
 	text := e.wording.of(englishPlural(int32(count)))
-	for _, own := range f.Texts {
-		if own.Message == id {
-			text = own.Wording.of(f.Plurals.Of(int32(count)))
-		}
+	if own := f.ownWording(id); own != nil {
+		text = own.of(f.Plurals.Of(int32(count)))
 	}
 	text = strings.ReplaceAll(text, "{count}", strconv.Itoa(count))
 	for k := 0; k+1 < len(arguments); k += 2 {

@@ -127,7 +127,8 @@ func (o Options) orDefaults() Options {
 }
 
 // Once does the work of a key once. A repeat gets the first one's answer, and repeated is true.
-// While the first is still at work, a repeat waits a little and then gets ErrInFlight. Work that fails or panics gives its key back. With a Transactional
+// While the first is still at work, a repeat waits a little and then gets ErrInFlight. Work that
+// fails or panics gives its key back. With a Transactional
 // store the work and its answer commit together.
 func Once(ctx context.Context, store Store, r Reservation, o Options, work Work) (a Response, repeated bool, err error) {
 	o = o.orDefaults()

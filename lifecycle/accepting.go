@@ -4,9 +4,8 @@ import (
 	"strings"
 	"time"
 
-	"leanwicket.dev/internal/state"
-
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/state"
 )
 
 // secondClick is how long after an acceptance a click is taken for the second

@@ -3,9 +3,8 @@ package lifecycle
 import (
 	"slices"
 
-	"leanwicket.dev/internal/state"
-
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/state"
 )
 
 // attempt is the newest submission.

@@ -3,9 +3,8 @@ package lifecycle
 import (
 	"slices"
 
-	"leanwicket.dev/internal/state"
-
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/state"
 )
 
 // acceptSent makes the values as sent the baseline. A field edited since keeps

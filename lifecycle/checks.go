@@ -1,8 +1,10 @@
 package lifecycle
 
-import "leanwicket.dev/internal/state"
+import (
+	"slices"
 
-import "slices"
+	"leanwicket.dev/internal/state"
+)
 
 // startCheck begins a field's check after its delay, if there is something new
 // to check: dirty, asked, present, and in order as far as rules go.

@@ -9,11 +9,10 @@ import (
 	"testing"
 	"time"
 
-	"leanwicket.dev/internal/state"
-
 	"github.com/stretchr/testify/require"
 
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/state"
 )
 
 // wideForm has n fields in blocks of ten: texts, numbers and dates with rules,

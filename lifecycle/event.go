@@ -126,8 +126,8 @@ func LeaveAsked(to string, kind LeaveKind) Event {
 }
 
 // LeaveDecided is the decision about leaving.
-func LeaveDecided(answer LeaveDecision) Event {
-	return Event{Kind: EventLeaveDecided, Decision: answer}
+func LeaveDecided(decision LeaveDecision) Event {
+	return Event{Kind: EventLeaveDecided, Decision: decision}
 }
 
 // Returned is the page coming back after it was gone, as from the browser's

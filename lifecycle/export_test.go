@@ -1,8 +1,10 @@
 package lifecycle
 
-import "leanwicket.dev/internal/state"
+import (
+	"fmt"
 
-import "fmt"
+	"leanwicket.dev/internal/state"
+)
 
 // Recount compares the kept counts and bits with what a look at every cell
 // gives.

@@ -4,9 +4,8 @@ import (
 	"slices"
 	"strings"
 
-	"leanwicket.dev/internal/state"
-
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/state"
 )
 
 // place finds the cell of a path: of a field, or of a rows field.

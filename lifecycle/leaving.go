@@ -72,12 +72,12 @@ func (s *Session) leaveNow() {
 	s.goneTo(s.leaveTo)
 }
 
-func (s *Session) leaveDecided(answer LeaveDecision) error {
-	if s.leave != LeaveAsking && (s.leave != LeaveDeparting || answer == DecisionSubmit) {
+func (s *Session) leaveDecided(decision LeaveDecision) error {
+	if s.leave != LeaveAsking && (s.leave != LeaveDeparting || decision == DecisionSubmit) {
 		return ErrNoQuestion
 	}
 	s.asked = AskNothing
-	switch answer {
+	switch decision {
 	case DecisionStay:
 		s.leave = LeavePresent
 	case DecisionDiscard:

@@ -135,21 +135,10 @@ func (s *Session) contestMet(groups []form.FieldID) {
 	}
 }
 
-// incomingCell finds where a value of a body goes: rows by their position in
-// the baseline, which mergeRows has brought in step with the body.
+// incomingCell finds where a value of a body goes. mergeRows has brought the baseline in step with
+// the body.
 func (s *Session) incomingCell(p form.Place) (int32, bool) {
-	if p.Field < 0 || int(p.Field) >= len(s.form.Fields) || s.form.Fields[p.Field].Kind == form.KindRows {
-		return 0, false
-	}
-	group := s.form.GroupOf(p.Field)
-	if group < 0 {
-		return int32(p.Field), true
-	}
-	base := s.groups[s.form.GroupIndex(group)].Base
-	if p.Row < 0 || int(p.Row) >= len(base) {
-		return 0, false
-	}
-	return s.rows[base[p.Row]].First + s.form.Offset(p.Field), true
+	return state.Incoming(s.form, p, s.rows, s.groups)
 }
 
 func (s *Session) inBaseline(i int32) bool {

@@ -3,9 +3,8 @@ package lifecycle
 import (
 	"slices"
 
-	"leanwicket.dev/internal/state"
-
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/state"
 )
 
 // mergeRows brings a group's baseline rows in step with those of a body, matching

@@ -4,9 +4,8 @@ import (
 	"iter"
 	"slices"
 
-	"leanwicket.dev/internal/state"
-
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/state"
 )
 
 // Form is the form that the session works on.

@@ -5,11 +5,10 @@ import (
 	"strconv"
 	"testing"
 
-	"leanwicket.dev/internal/state"
-
 	"github.com/stretchr/testify/require"
 
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/state"
 )
 
 // Answers that wait for their rows beside an attempt that is open are placed by what

@@ -3,9 +3,8 @@ package lifecycle
 import (
 	"slices"
 
-	"leanwicket.dev/internal/state"
-
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/state"
 )
 
 // rowsOf are the lists of a group.
@@ -13,12 +12,7 @@ func (s *Session) rowsOf(group form.FieldID) *state.Group { return &s.groups[s.f
 
 // setRowList replaces one of a group's lists of rows.
 func (s *Session) setRowList(group form.FieldID, which state.ListSet, list []int32) {
-	old := s.rowsOf(group).List(which)
-	for _, r := range *old {
-		s.rows[r].In &^= which
-	}
-	*old = append((*old)[:0], list...)
-	state.Index(s.rows, *old, which)
+	s.rowsOf(group).SetList(s.rows, which, list)
 }
 
 func (s *Session) rowIn(r int32, which state.ListSet) bool { return s.rows[r].In&which != 0 }

@@ -3,9 +3,8 @@ package lifecycle
 import (
 	"time"
 
-	"leanwicket.dev/internal/state"
-
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/state"
 )
 
 // Session is one applicant's work on one form, from opening to leaving. It is

@@ -3,9 +3,8 @@ package lifecycle
 import (
 	"time"
 
-	"leanwicket.dev/internal/state"
-
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/state"
 )
 
 // An attempt that was sent and of which nothing is known is unsettled: it may

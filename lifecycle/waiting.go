@@ -3,9 +3,8 @@ package lifecycle
 import (
 	"slices"
 
-	"leanwicket.dev/internal/state"
-
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/state"
 )
 
 // awaits reports whether restored answers of a field's group wait for their rows.

@@ -79,7 +79,8 @@ func (recorded) Before(lifecycle.Event) {}
 
 func (r recorded) After(s lifecycle.Step) { _ = r.Step(r.since(), s) }
 
-// Guarantees makes a Watch that checks all guarantees, and tells each that a step broke. A program that does not call it does not carry the judge, nor its size.
+// Guarantees makes a Watch that checks all guarantees, and tells each that a step broke. A program
+// that does not call it does not carry the judge, nor its size.
 func Guarantees(broken func(guarantee.Breach)) Watch {
 	return func(s *lifecycle.Session, opening []lifecycle.Effect, _ func() time.Duration) lifecycle.Watcher {
 		return told{guarantee.NewWatch(s, opening), broken}

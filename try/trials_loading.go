@@ -15,8 +15,9 @@ func (t *tab) loads() {
 // can be typed meanwhile. Where there is none, the trial ends.
 func (t *tab) whileItLoads() (path string, f field) {
 	t.replying("load", reply{never: true})
-	l := t.arrive()
+	t.arrive()
 	t.loads()
+	l := t.see() // by now the page's script has begun, which may have taken away what a server wrote
 	path, ok := t.text(true)
 	if !ok {
 		t.cannot("the record has no text that somebody would type; right would be a record in the try file that has one")

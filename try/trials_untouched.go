@@ -257,10 +257,6 @@ func composing(t *tab) (Verdict, string) {
 		return NotApplicable, path + " is not typed on the page"
 	}
 	_, err := t.js(call("begin", path))
-	if err != nil { // a slow page has drawn the field anew
-		t.quiet()
-		_, err = t.js(call("begin", path))
-	}
 	t.need(err)
 	t.did("applicant", "composes a text at %s", path)
 	_, err = chromedp.Call(t.ctx, cdpinput.ImeSetComposition, cdpinput.ImeSetCompositionParams{Text: "tiê", SelectionStart: 3, SelectionEnd: 3})

@@ -106,11 +106,7 @@ func read(compiled []byte, own string, now time.Duration) string {
 func (p *page) open(c callOpen) {
 	p.form = p.form.Opening(p.defaults(c.defaults))
 	f := p.form
-	values := map[string]string{}
-	parts := strings.Split(c.given, string(partEnd))
-	for k := 0; k+1 < len(parts); k += 2 {
-		values[parts[k]] = parts[k+1]
-	}
+	values := named(c.given)
 	for _, name := range f.Given {
 		if values[name] == "" {
 			p.out.error("found no value for " + name + ", which the form declares as given; right would be one for each of: " + strings.Join(f.Given, ", "))
@@ -139,6 +135,15 @@ func (p *page) open(c callOpen) {
 	if lost {
 		p.out.say(lifecycle.Assertive.String(), f.Text(form.Message{ID: form.MessageUnsettledPrivate}), "unsure", "submission")
 	}
+}
+
+// named are names and values, which stand in turn as parts of a text.
+func named(text string) map[string]string {
+	values, parts := map[string]string{}, strings.Split(text, string(partEnd))
+	for k := 0; k+1 < len(parts); k += 2 {
+		values[parts[k]] = parts[k+1]
+	}
+	return values
 }
 
 // defaults reads what the markup has. A path that the form does not have is left out.
@@ -258,12 +263,7 @@ func headersOf(r *runner.Request) (pairs [][]string) {
 
 // received is what came of a request.
 func (p *page) received(c callAnswered, body []byte) replies.Received {
-	r := replies.Received{Status: c.status, Header: map[string]string{}, From: c.from, Own: p.own, Body: body, Redirected: c.redirected, Cut: c.cut, SignedOut: c.signedOut}
-	headers := strings.Split(c.headers, string(partEnd))
-	for k := 0; k+1 < len(headers); k += 2 {
-		r.Header[headers[k]] = headers[k+1]
-	}
-	return r
+	return replies.Received{Status: c.status, Header: named(c.headers), From: c.from, Own: p.own, Body: body, Redirected: c.redirected, Cut: c.cut, SignedOut: c.signedOut}
 }
 
 // mostEvents is how many events are recorded. A longer session is recorded as far as that.

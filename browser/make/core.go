@@ -103,7 +103,7 @@ func listed(names []string, functions []byte) []byte {
 }
 
 // stripped is a program without its custom sections, and the names of its functions by their
-// readNumber (WebAssembly core specification, sections 5.5 and 7.4.1).
+// number (WebAssembly core specification, sections 5.5 and 7.4.1).
 func stripped(wasm []byte) (rest []byte, names []string) {
 	rest = append(rest, wasm[:8]...)
 	for at := 8; at < len(wasm); {

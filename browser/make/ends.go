@@ -1,6 +1,7 @@
 package main
 
 import (
+	"cmp"
 	"crypto/sha256"
 	"fmt"
 	"go/format"
@@ -24,6 +25,15 @@ func ends() (map[string][]byte, error) {
 	}
 	typed, err := typeEnd(string(types))
 	return map[string][]byte{"entry/table.go": core, "script/table.js": []byte(scriptEnd(protocol)), "leanwicket.d.ts": []byte(typed)}, err
+}
+
+// ways are how each kind of part goes: its Go type as a parameter, the patch's method that says it, the
+// Go type and the method of what is told, its type in JavaScript, and its type for readers of a snapshot.
+var ways = map[kind]struct{ param, says, member, told, js, ts string }{
+	text:   {"string", "text", "string", "at", "string", "string"},
+	fact:   {"bool", "fact", "bool", "fact", "boolean", "boolean"},
+	number: {"int64", "number", "int", "number", "number", "number"},
+	words:  {"[]string", "list", "", "", "string[]", "readonly string[]"}, // nobody tells the core a list
 }
 
 // quoted is a name as a key in JavaScript.
@@ -65,7 +75,7 @@ func coreEnd(protocol string) string {
 		takes := r.takes
 		for _, p := range r.parts {
 			if p.from == "" {
-				takes += ", " + p.name + " " + map[kind]string{text: "string", fact: "bool", number: "int64", words: "[]string"}[p.kind]
+				takes += ", " + p.name + " " + ways[p.kind].param
 			}
 		}
 		fmt.Fprintf(&b, "\nfunc (p *patch) %s(%s) {\np.begin(%q)\n", camel(r.name), strings.TrimPrefix(takes, ", "), r.name)
@@ -90,11 +100,11 @@ func coreEnd(protocol string) string {
 		name := camel("call " + c.name)
 		fmt.Fprintf(&b, "\ntype %s struct {\n", name)
 		for _, p := range c.parts {
-			fmt.Fprintf(&b, "%s %s\n", p.name, map[kind]string{text: "string", fact: "bool", number: "int"}[p.kind])
+			fmt.Fprintf(&b, "%s %s\n", p.name, ways[p.kind].member)
 		}
 		fmt.Fprintf(&b, "}\n\nfunc %sOf(told texts) (c %s) {\n", camel(c.name), name)
 		for k, p := range c.parts {
-			fmt.Fprintf(&b, "c.%s = told.%s(%d)\n", p.name, map[kind]string{text: "at", fact: "fact", number: "number"}[p.kind], k)
+			fmt.Fprintf(&b, "c.%s = told.%s(%d)\n", p.name, ways[p.kind].told, k)
 		}
 		b.WriteString("return c\n}\n")
 	}
@@ -108,7 +118,7 @@ func said(b *strings.Builder, parts []part) {
 		if from == "" {
 			from = p.name
 		}
-		fmt.Fprintf(b, "p.%s(%s)\n", map[kind]string{text: "text", fact: "fact", number: "number", words: "list"}[p.kind], from)
+		fmt.Fprintf(b, "p.%s(%s)\n", ways[p.kind].says, from)
 	}
 }
 
@@ -159,7 +169,7 @@ func spec(parts []part) string {
 func typesOf(parts []part) string {
 	var b strings.Builder
 	for _, p := range parts {
-		fmt.Fprintf(&b, "%s: %s, ", p.name, map[kind]string{text: "string", fact: "boolean", number: "number", words: "string[]"}[p.kind])
+		fmt.Fprintf(&b, "%s: %s, ", p.name, ways[p.kind].js)
 	}
 	return b.String()
 }
@@ -189,11 +199,7 @@ func typeEnd(types string) (string, error) {
 				if p.doc == "" {
 					continue
 				}
-				ts := p.ts
-				if ts == "" {
-					ts = map[kind]string{text: "string", fact: "boolean", number: "number", words: "readonly string[]"}[p.kind]
-				}
-				fmt.Fprintf(&b, "%s/** %s */\n%sreadonly %s: %s\n", indent, p.doc, indent, p.name, ts)
+				fmt.Fprintf(&b, "%s/** %s */\n%sreadonly %s: %s\n", indent, p.doc, indent, p.name, cmp.Or(p.ts, ways[p.kind].ts))
 			}
 		}
 		return b.String() + m[3]

@@ -43,7 +43,6 @@ func run(check, table bool) error {
 	}
 	made = map[string][]byte{}
 	for name, from := range map[string][2]string{"leanwicket.js": {"start", "iife"}, "leanwicket.mjs": {"module", "esm"}} {
-		var err error
 		bundle, err := esbuild.Bundle(filepath.Join("script", from[0]+".js"), from[1], "")
 		if err != nil {
 			return err
@@ -93,11 +92,16 @@ var errShorter = errors.New("terser is missing; right would be: npm ci --prefix 
 func shorter(script []byte) ([]byte, error) {
 	c := exec.Command(filepath.Join("..", "tools", "npm", "node_modules", ".bin", "terser"), "--compress", "passes=3,ecma=2022,unsafe_arrows,toplevel", "--mangle", "toplevel")
 	c.Stdin = bytes.NewReader(script)
+	var wrong bytes.Buffer
+	c.Stderr = &wrong
 	made, err := c.Output()
-	if errors.Is(err, fs.ErrNotExist) {
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
 		return nil, errShorter
+	case err != nil:
+		return nil, fmt.Errorf("terser: %w\n%s", err, wrong.Bytes())
 	}
-	return made, err
+	return made, nil
 }
 
 func write(made map[string][]byte) error {

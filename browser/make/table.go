@@ -160,7 +160,7 @@ var events = []event{
 type call struct {
 	name  string
 	parts []part
-	reads bool // as of an event
+	reads bool // what stands in the controls is read before, as for an event
 }
 
 // calls are what the script tells the core of a page, its requests and its timers.

@@ -67,15 +67,14 @@ func (w *view) deferredChangesNothing() bool {
 			return false
 		}
 	}
-	in := 0
+	in, cells := 0, w.cells()
 	for _, v := range *w.Deferred {
-		c := w.incoming(v.Place)
-		if c == nil || c.Baseline != v.Value || c.Bits&(state.BitRestored|state.BitStays|state.BitUnknown) != 0 {
+		i, ok := state.Incoming(w.form, v.Place, w.rows(), *w.Groups)
+		if !ok || cells[i].Baseline != v.Value || cells[i].Bits&(state.BitRestored|state.BitStays|state.BitUnknown) != 0 {
 			return false
 		}
 		in++
 	}
-	cells := w.cells()
 	for i := range cells { // what an earlier answer mentioned, and this one does not, would be absent
 		c := &cells[i]
 		if c.Bits&(state.BitRestored|state.BitStays) != 0 || c.Bits&state.BitMentioned != 0 && !slices.ContainsFunc(*w.Deferred, func(v form.Answer) bool { return v.Field == c.Field }) {
@@ -83,22 +82,6 @@ func (w *view) deferredChangesNothing() bool {
 		}
 	}
 	return in > 0
-}
-
-// incoming is the cell that an answer at a place reaches; nil means that there is none.
-func (w *view) incoming(p form.Place) *state.Cell {
-	if p.Field < 0 || int(p.Field) >= len(w.form.Fields) || w.form.Fields[p.Field].Kind == form.KindRows {
-		return nil
-	}
-	group := w.form.GroupOf(p.Field)
-	if group < 0 {
-		return &w.cells()[p.Field]
-	}
-	base := w.group(int(w.form.GroupIndex(group))).Base
-	if p.Row < 0 || int(p.Row) >= len(base) {
-		return nil
-	}
-	return &w.cells()[w.rows()[base[p.Row]].First+w.form.Offset(p.Field)]
 }
 
 // forgetSubmission drops what an attempt has counted and pressed, where the next begins anew.
@@ -161,7 +144,7 @@ func (p *Packer) forgetSentRows(g int, group form.FieldID) {
 			return
 		}
 	}
-	w.setRowList(g, state.InSent, nil)
+	of.SetList(w.rows(), state.InSent, nil)
 	for i := range w.cells() {
 		if c := &w.cells()[i]; c.Row >= 0 && w.rows()[c.Row].Group == group {
 			c.Sent = form.Value{}

@@ -134,7 +134,7 @@ func (p *Packer) Unpack(packed []byte, s *lifecycle.Session) (beside string, res
 	w.GatherLists(s)
 	c := codec.Reading(*p.rests.At(next()))
 	w.CodeOthers(&c)
-	w.Keys = [2][16]byte{}
+	clear(w.Keys[:])
 	if w.begun() {
 		w.Keys[state.AttemptKey] = lifecycle.Key{byte(w.Numbers[state.AttemptNumber])}
 	}

@@ -62,13 +62,3 @@ func (w *view) dropDeferred() {
 	w.Texts[state.DeferredVersion] = ""
 	*w.Deferred = (*w.Deferred)[:0]
 }
-
-// setRowList replaces one of a group's lists of rows.
-func (w *view) setRowList(g int, which state.ListSet, list []int32) {
-	old := w.group(g).List(which)
-	for _, r := range *old {
-		w.rows()[r].In &^= which
-	}
-	*old = append((*old)[:0], list...)
-	state.Index(w.rows(), *old, which)
-}

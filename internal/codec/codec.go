@@ -35,60 +35,46 @@ func (c *Codec) Reads() bool { return c.reads }
 // Written is what has been written.
 func (c *Codec) Written() []byte { return c.written }
 
-// Number visits a whole number: most are a byte, as [binary.AppendVarint] writes it.
+// Number visits a whole number.
 func Number[T ~int | ~int32 | ~int64 | ~uint8 | ~uint16 | ~uint32](c *Codec, n *T) {
-	if !c.reads {
-		if *n < 64 && *n >= 0 {
-			c.written = append(c.written, byte(*n)<<1)
-			return
-		}
-		c.written = binary.AppendVarint(c.written, int64(*n))
+	if c.reads {
+		*n = T(c.get())
 		return
 	}
-	if b := c.rest[0]; b < 0x80 {
-		c.rest = c.rest[1:]
-		*n = T(int64(b>>1) ^ -int64(b&1))
-		return
-	}
-	long, size := binary.Varint([]byte(c.rest[:min(len(c.rest), binary.MaxVarintLen64)]))
-	c.rest = c.rest[size:]
-	*n = T(long)
+	c.put(int64(*n))
 }
 
-// Numbers visits numbers, of which most are a byte, as Number does.
+// Numbers visits numbers, as Number does each.
 func (c *Codec) Numbers(ns []int64) {
-	if c.reads {
-		for k := range ns {
-			Number(c, &ns[k])
-		}
-		return
-	}
-	for _, n := range ns {
-		if uint64(n) < 64 {
-			c.written = append(c.written, byte(n)<<1)
-		} else {
-			c.written = binary.AppendVarint(c.written, n)
-		}
+	for k := range ns {
+		Number(c, &ns[k])
 	}
 }
 
 // Length visits the length of a list: it is what was written, where the codec reads.
 func (c *Codec) Length(n int) int {
-	if !c.reads {
-		if n < 64 {
-			c.written = append(c.written, byte(n)<<1)
-		} else {
-			c.written = binary.AppendVarint(c.written, int64(n))
-		}
-		return n
+	Number(c, &n)
+	return n
+}
+
+// put writes a number: most are a byte, as [binary.AppendVarint] writes it.
+func (c *Codec) put(n int64) {
+	if uint64(n) < 64 {
+		c.written = append(c.written, byte(n)<<1)
+		return
 	}
+	c.written = binary.AppendVarint(c.written, n)
+}
+
+// get reads what put wrote.
+func (c *Codec) get() int64 {
 	if b := c.rest[0]; b < 0x80 {
 		c.rest = c.rest[1:]
-		return int(b >> 1)
+		return int64(b>>1) ^ -int64(b&1)
 	}
-	long, size := binary.Varint([]byte(c.rest[:min(len(c.rest), binary.MaxVarintLen64)]))
+	n, size := binary.Varint([]byte(c.rest[:min(len(c.rest), binary.MaxVarintLen64)]))
 	c.rest = c.rest[size:]
-	return int(long)
+	return n
 }
 
 // Flags visits at most eight facts, which are a byte.

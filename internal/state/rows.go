@@ -71,6 +71,33 @@ func (g *Group) visit(c *codec.Codec) {
 	}
 }
 
+// SetList replaces one of a group's lists, and what each row knows of its lists.
+func (g *Group) SetList(rows []Row, which ListSet, list []int32) {
+	old := g.List(which)
+	for _, r := range *old {
+		rows[r].In &^= which
+	}
+	*old = append((*old)[:0], list...)
+	Index(rows, *old, which)
+}
+
+// Incoming finds the cell where a value of a body goes: rows are known by their position in the
+// baseline. ok reports whether there is one.
+func Incoming(f *form.Form, p form.Place, rows []Row, groups []Group) (cell int32, ok bool) {
+	if p.Field < 0 || int(p.Field) >= len(f.Fields) || f.Fields[p.Field].Kind == form.KindRows {
+		return 0, false
+	}
+	group := f.GroupOf(p.Field)
+	if group < 0 {
+		return int32(p.Field), true
+	}
+	base := groups[f.GroupIndex(group)].Base
+	if p.Row < 0 || int(p.Row) >= len(base) {
+		return 0, false
+	}
+	return rows[base[p.Row]].First + f.Offset(p.Field), true
+}
+
 // Index tells rows which list they are in, and where.
 func Index(rows []Row, list []int32, which ListSet) {
 	for position, r := range list {
