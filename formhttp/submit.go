@@ -73,8 +73,8 @@ func (h *Handler) submit(w http.ResponseWriter, v *visit, sent *sent) {
 		w.Header().Set("Retry-After", "1")
 		h.refuse(w, v.request, v, http.StatusServiceUnavailable, h.form.Words(form.MessageBusy))
 		return
-	case errors.Is(err, ledger.ErrLost):
-		h.o.Log.Error("the submission's key was lost while it was worked on", "form", h.form.Name, "error", err)
+	case errors.Is(err, ledger.ErrLost), errors.Is(err, ledger.ErrUnknown):
+		h.o.Log.Error("the outcome of the submission is not known", "form", h.form.Name, "error", err)
 		h.refuse(w, v.request, v, http.StatusInternalServerError, h.form.Words(form.MessageLost))
 		return
 	case err != nil:

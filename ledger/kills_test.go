@@ -67,7 +67,13 @@ func openBackend(ctx context.Context, name string, apart bool) (backend, error) 
 				return store.Write(ctx, func(ctx context.Context, tx *sql.Tx) error { return add(ctx, tx, key) })
 			}}, nil
 		}
-		return backend{store.InTransaction(), func(ctx context.Context, key string) error { return add(ctx, sqlite.Tx(ctx), key) }}, nil
+		return backend{store.InTransaction(), func(ctx context.Context, key string) error {
+			tx, err := sqlite.Tx(ctx)
+			if err != nil {
+				return err
+			}
+			return add(ctx, tx, key)
+		}}, nil
 	case "postgres":
 		pool, err := pgxpool.New(ctx, name)
 		if err != nil {

@@ -39,6 +39,7 @@ type Reservation struct {
 	Fingerprint [32]byte      // of route and payload
 	Owner       [16]byte      // who works; Once draws it
 	Lease       time.Duration // after which another takes over, unless it is renewed; Once fills it in
+	Limit       time.Duration // of the work, after which a Transactional store takes back what it has written; Once fills it in
 }
 
 // State is what a store knows of a key.
@@ -91,6 +92,9 @@ var (
 	// ErrBusy is of the database, and of work that has taken too long: nothing was stored, and
 	// the same submission can be sent again in a moment.
 	ErrBusy = errors.New("the database is busy")
+	// ErrUnknown is of a disk that fails while it takes the commit: whether anything was stored is
+	// not known. The same submission can be sent again.
+	ErrUnknown = errors.New("whether the work has taken effect is not known")
 )
 
 // Refused is the error of work that is refused for good. The answer is kept under the key, and
@@ -132,7 +136,7 @@ func (o Options) orDefaults() Options {
 // store the work and its answer commit together.
 func Once(ctx context.Context, store Store, r Reservation, o Options, work Work) (a Response, repeated bool, err error) {
 	o = o.orDefaults()
-	r.Lease = o.Lease
+	r.Lease, r.Limit = o.Lease, o.Limit
 	_, _ = rand.Read(r.Owner[:]) // it never fails
 	var given []byte             // the body, also where it is too large to be kept
 	kept := func(ctx context.Context) (Response, error) {

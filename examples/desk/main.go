@@ -39,7 +39,11 @@ func report(w http.ResponseWriter, r *http.Request) {
 		show(w, r, http.StatusUnprocessableEntity, "What was found is missing.")
 		return
 	}
-	if _, err := sqlite.Tx(r.Context()).ExecContext(r.Context(), "INSERT INTO found (what, place) VALUES (?, ?)", what, where); err != nil {
+	tx, err := sqlite.Tx(r.Context())
+	if err == nil {
+		_, err = tx.ExecContext(r.Context(), "INSERT INTO found (what, place) VALUES (?, ?)", what, where)
+	}
+	if err != nil {
 		http.Error(w, "The desk cannot write at the moment.", http.StatusInternalServerError)
 		return
 	}
@@ -48,8 +52,11 @@ func report(w http.ResponseWriter, r *http.Request) {
 
 // claim hands something out, once.
 func claim(w http.ResponseWriter, r *http.Request) {
-	tx := sqlite.Tx(r.Context())
-	result, err := tx.ExecContext(r.Context(), "UPDATE found SET owner = ? WHERE number = ? AND owner IS NULL", r.PostFormValue("owner"), r.PostFormValue("number"))
+	var result sql.Result
+	tx, err := sqlite.Tx(r.Context())
+	if err == nil {
+		result, err = tx.ExecContext(r.Context(), "UPDATE found SET owner = ? WHERE number = ? AND owner IS NULL", r.PostFormValue("owner"), r.PostFormValue("number"))
+	}
 	if err != nil {
 		http.Error(w, "The desk cannot write at the moment.", http.StatusInternalServerError)
 		return

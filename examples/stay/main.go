@@ -31,7 +31,11 @@ func book(ctx context.Context, s formhttp.Submission) (replies.Response, error) 
 	if err := s.Decode(&stay); err != nil {
 		return replies.Response{}, err
 	}
-	result, err := sqlite.Tx(ctx).ExecContext(ctx, "INSERT INTO stays (vessel, nights, arrival, power) VALUES (?, ?, ?, ?)", stay.Vessel, stay.Nights, stay.Arrival, stay.Power)
+	tx, err := sqlite.Tx(ctx)
+	if err != nil {
+		return replies.Response{}, err
+	}
+	result, err := tx.ExecContext(ctx, "INSERT INTO stays (vessel, nights, arrival, power) VALUES (?, ?, ?, ?)", stay.Vessel, stay.Nights, stay.Arrival, stay.Power)
 	switch {
 	case err != nil && strings.Contains(err.Error(), "UNIQUE"):
 		return replies.Response{Status: 422, Body: map[string]any{"errors": map[string]any{"vessel": "This vessel has a berth already."}}}, nil

@@ -177,7 +177,11 @@ func (o *Office) submit(do work) func(context.Context, formhttp.Submission) (rep
 			response, _ := f.response()
 			return response, nil
 		}
-		if tx := sqlite.Tx(ctx); tx != nil {
+		tx, err := sqlite.Tx(ctx)
+		if !errors.Is(err, sqlite.ErrOutside) {
+			if err != nil {
+				return response, err
+			}
 			return do(ctx, tx, s)
 		}
 		err = o.store.Write(ctx, func(ctx context.Context, tx *sql.Tx) error {

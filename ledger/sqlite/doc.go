@@ -9,7 +9,11 @@
 //	permits, err := formhttp.New(source.Form, source, formhttp.Options{
 //		Ledger: store.InTransaction(),
 //		Submit: func(ctx context.Context, s formhttp.Submission) (replies.Response, error) {
-//			_, err := sqlite.Tx(ctx).ExecContext(ctx, "INSERT INTO permits (body) VALUES (?)", s.Body)
+//			tx, err := sqlite.Tx(ctx)
+//			if err != nil {
+//				return replies.Response{}, err
+//			}
+//			_, err = tx.ExecContext(ctx, "INSERT INTO permits (body) VALUES (?)", s.Body)
 //			return replies.Response{Status: 201}, err // the permit and the answer commit together
 //		},
 //	})

@@ -37,7 +37,11 @@ func ExampleStore_InTransaction() {
 	for range 2 {
 		answer, repeated, err := ledger.Once(ctx, store.InTransaction(), ledger.Reservation{Key: ledger.Key{Key: "3f1c"}}, ledger.Options{},
 			func(ctx context.Context) (ledger.Response, error) {
-				_, err := sqlite.Tx(ctx).ExecContext(ctx, "INSERT INTO permits VALUES ('Heron')")
+				tx, err := sqlite.Tx(ctx)
+				if err != nil {
+					return ledger.Response{}, err
+				}
+				_, err = tx.ExecContext(ctx, "INSERT INTO permits VALUES ('Heron')")
 				return ledger.Response{Status: 201}, err
 			})
 		fmt.Println(answer.Status, repeated, err)

@@ -3,13 +3,11 @@ package sqlite_test
 import (
 	"context"
 	"database/sql"
-	"errors"
 	"fmt"
 	"os/exec"
 	"path/filepath"
 	"strings"
 	"sync"
-	"sync/atomic"
 	"testing"
 	"time"
 
@@ -35,14 +33,23 @@ func openIn(t *testing.T, dir string, keep time.Duration) (*sqlite.Store, *sql.D
 	return store, db
 }
 
+// execute runs a statement in the transaction of the work.
+func execute(ctx context.Context, statement string, arguments ...any) error {
+	tx, err := sqlite.Tx(ctx)
+	if err != nil {
+		return err
+	}
+	_, err = tx.ExecContext(ctx, statement, arguments...)
+	return err
+}
+
 func TestSQLite(t *testing.T) {
 	store, db := open(t, 0)
 	conformance.Keys(t, store)
 	_, err := db.Exec("CREATE TABLE effects (value TEXT)")
 	require.NoError(t, err)
 	write := func(ctx context.Context, value string) error {
-		_, err := sqlite.Tx(ctx).ExecContext(ctx, "INSERT INTO effects VALUES (?)", value)
-		return err
+		return execute(ctx, "INSERT INTO effects VALUES (?)", value)
 	}
 	count := func(value string) (n int) {
 		require.NoError(t, db.QueryRow("SELECT count(*) FROM effects WHERE value = ?", value).Scan(&n))
@@ -70,180 +77,178 @@ func TestSQLiteClosed(t *testing.T) {
 	require.NoError(t, store.Close())
 	require.NoError(t, store.Close(), "a second time")
 	_, err = store.Prune(context.Background())
-	require.ErrorContains(t, err, "the ledger is closed")
+	require.ErrorContains(t, err, "closed")
 	_, err = sqlite.Open(t.TempDir(), sqlite.Options{})
 	require.ErrorContains(t, err, "opening the ledger in")
 }
 
 // begin does the work of a key, and tells how it ended.
-func begin(store ledger.Store, key string, work ledger.Work) <-chan error {
+func begin(store ledger.Store, key string, o ledger.Options, work ledger.Work) <-chan error {
 	ended := make(chan error, 1)
 	go func() {
-		_, _, err := ledger.Once(context.Background(), store, ledger.Reservation{Key: ledger.Key{Key: key}}, ledger.Options{}, work)
+		_, _, err := ledger.Once(context.Background(), store, ledger.Reservation{Key: ledger.Key{Key: key}}, o, work)
 		ended <- err
 	}()
 	return ended
 }
 
-// Eight applicants, one of whose handlers waits after its first statement: the others are
-// served meanwhile, also by a store of another process. Its own row has been seen by nobody
-// before it is done.
-func TestSlowWorkHoldsUpNobody(t *testing.T) {
+// inserts is work that writes one row.
+func inserts(key string) ledger.Work {
+	return func(ctx context.Context) (ledger.Response, error) {
+		return ledger.Response{Status: 201}, execute(ctx, "INSERT INTO permits VALUES (?)", key)
+	}
+}
+
+// Work that waits before it asks for its transaction holds up nobody. Work that waits after it holds
+// up others until its limit: they are told that the database is busy, which is true, and their next try
+// is done. Nothing is left of work that was too slow, also where it goes on and overlooks that.
+func TestSlowWork(t *testing.T) {
 	store, db := open(t, 0)
 	_, err := db.Exec("CREATE TABLE permits (key TEXT)")
 	require.NoError(t, err)
-	goes, wrote := make(chan bool), make(chan bool, 9)
-	slow := begin(store.InTransaction(), "slow", func(ctx context.Context) (ledger.Response, error) {
-		for range 2 {
-			if _, err := sqlite.Tx(ctx).ExecContext(ctx, "INSERT INTO permits VALUES ('slow')"); err != nil {
-				return ledger.Response{}, err
-			}
-			wrote <- true
-			<-goes
-		}
-		return ledger.Response{Status: 201}, store.Write(ctx, func(ctx context.Context, tx *sql.Tx) error { // beside its own transaction
-			_, err := tx.ExecContext(ctx, "INSERT INTO permits VALUES ('beside')")
-			return err
-		})
-	})
 	count := func(key string) (n int) {
 		require.NoError(t, db.QueryRow("SELECT count(*) FROM permits WHERE key = ?", key).Scan(&n))
 		return n
 	}
-	for round := range 2 {
-		<-wrote
-		var others []<-chan error
-		for k := range 7 {
-			others = append(others, begin(store.InTransaction(), fmt.Sprint(round, k), func(ctx context.Context) (ledger.Response, error) {
-				_, err := sqlite.Tx(ctx).ExecContext(ctx, "INSERT INTO permits VALUES ('other')")
-				return ledger.Response{Status: 201}, err
-			}))
-		}
-		for _, ended := range others {
-			require.NoError(t, <-ended)
-		}
-		require.Zero(t, count("slow"))
-		goes <- true
+	waits, goes := make(chan bool), make(chan bool)
+	before := begin(store.InTransaction(), "before", ledger.Options{}, func(ctx context.Context) (ledger.Response, error) {
+		waits <- true
+		<-goes
+		return inserts("before")(ctx)
+	})
+	<-waits
+	for k := range 10 {
+		require.NoError(t, <-begin(store.InTransaction(), fmt.Sprint("meanwhile", k), ledger.Options{}, inserts("meanwhile")))
 	}
-	require.NoError(t, <-slow)
-	require.Equal(t, []int{2, 14, 1}, []int{count("slow"), count("other"), count("beside")})
+	goes <- true
+	require.NoError(t, <-before)
+	require.Equal(t, []int{1, 10}, []int{count("before"), count("meanwhile")})
+
+	limit := 2 * time.Second
+	after := begin(store.InTransaction(), "after", ledger.Options{Limit: limit}, func(ctx context.Context) (ledger.Response, error) {
+		response, err := inserts("after")(ctx)
+		waits <- true
+		<-goes // it does not look at its context
+		return response, err
+	})
+	<-waits
+	busy := 0
+	for tried := 0; ; tried++ {
+		err := <-begin(store.InTransaction(), "held up", ledger.Options{}, inserts("held up"))
+		if err == nil {
+			break
+		}
+		require.ErrorIs(t, err, ledger.ErrBusy)
+		require.Zero(t, count("held up"))
+		require.Less(t, tried, 5, "the limit has ended long ago")
+		busy++
+	}
+	require.LessOrEqual(t, busy, 1, "a submission waits three seconds for others")
+	goes <- true
+	require.ErrorIs(t, <-after, ledger.ErrBusy)
+	require.Equal(t, []int{0, 1}, []int{count("after"), count("held up")})
+	require.NoError(t, <-begin(store.InTransaction(), "after", ledger.Options{}, inserts("after")))
+	require.Equal(t, 1, count("after"))
 }
 
 // Works read a number, wait a little or not, and write it one higher. What they have read still
-// holds when they commit, or they are not done.
+// holds when they commit.
 func TestWorkSeesWhatHolds(t *testing.T) {
 	store, db := open(t, 0)
 	_, err := db.Exec("CREATE TABLE berths (id INTEGER PRIMARY KEY, taken INTEGER); INSERT INTO berths VALUES (1, 0)")
 	require.NoError(t, err)
-	works := make(chan int, 100)
 	var all sync.WaitGroup
-	var done, busy atomic.Int64
-	for range 8 {
+	for k := range 100 {
 		all.Go(func() {
-			for k := range works {
-				err := <-begin(store.InTransaction(), fmt.Sprint(k), func(ctx context.Context) (ledger.Response, error) {
-					tx := sqlite.Tx(ctx)
-					var taken int
-					if err := tx.QueryRowContext(ctx, "SELECT taken FROM berths WHERE id = ?", 1).Scan(&taken); err != nil {
-						return ledger.Response{}, err
-					}
-					if k%3 == 0 {
-						time.Sleep(time.Duration(k) * time.Millisecond)
-					}
-					_, err := tx.ExecContext(ctx, "UPDATE berths SET taken = :taken WHERE id = 1", sql.Named("taken", taken+1))
-					return ledger.Response{Status: 201}, err
-				})
-				switch {
-				case err == nil:
-					done.Add(1)
-				case errors.Is(err, ledger.ErrBusy):
-					busy.Add(1)
-				default:
-					t.Error(err)
+			err := <-begin(store.InTransaction(), fmt.Sprint(k), ledger.Options{Patience: time.Minute}, func(ctx context.Context) (ledger.Response, error) {
+				tx, err := sqlite.Tx(ctx)
+				if err != nil {
+					return ledger.Response{}, err
 				}
+				var taken int
+				if err := tx.QueryRowContext(ctx, "SELECT taken FROM berths WHERE id = ?", 1).Scan(&taken); err != nil {
+					return ledger.Response{}, err
+				}
+				if k%3 == 0 {
+					time.Sleep(time.Millisecond)
+				}
+				return ledger.Response{Status: 201}, execute(ctx, "UPDATE berths SET taken = :taken WHERE id = 1", sql.Named("taken", taken+1))
+			})
+			if err != nil {
+				t.Error(err)
 			}
 		})
 	}
-	for k := range 100 {
-		works <- k
-	}
-	close(works)
 	all.Wait()
 	var taken int64
 	require.NoError(t, db.QueryRow("SELECT taken FROM berths").Scan(&taken))
-	require.Equal(t, done.Load(), taken)
-	require.EqualValues(t, 100, done.Load()+busy.Load())
-	t.Logf("%d done, %d told that the database is busy", done.Load(), busy.Load())
+	require.EqualValues(t, 100, taken)
 }
 
-// Work that has looked at the number of its row, and waits, is not done where another has got
-// that number meanwhile. Young work is done again.
-func TestNumbersOfRows(t *testing.T) {
+// SQLite takes a transaction back as a whole where one of its statements is interrupted. Work that
+// overlooks that is not accepted.
+func TestAnInterruptedStatement(t *testing.T) {
 	store, db := open(t, 0)
-	_, err := db.Exec("CREATE TABLE permits (id INTEGER PRIMARY KEY, key TEXT)")
+	_, err := db.Exec("CREATE TABLE permits (key TEXT)")
 	require.NoError(t, err)
-	for _, old := range []bool{false, true} {
-		key := fmt.Sprintf("old %t", old)
-		wrote, goes := make(chan bool, 9), make(chan bool)
-		runs, number := 0, int64(0)
-		slow := begin(store.InTransaction(), key, func(ctx context.Context) (ledger.Response, error) {
-			runs++
-			result, err := sqlite.Tx(ctx).ExecContext(ctx, "INSERT INTO permits (key) VALUES (?)", key)
-			if err != nil {
-				return ledger.Response{}, err
-			}
-			number, err = result.LastInsertId()
-			wrote <- true
-			<-goes
-			if old {
-				time.Sleep(300 * time.Millisecond)
-			}
-			return ledger.Response{Status: 201}, err
-		})
-		<-wrote
-		require.NoError(t, <-begin(store.InTransaction(), key+" other", func(ctx context.Context) (ledger.Response, error) {
-			_, err := sqlite.Tx(ctx).ExecContext(ctx, "INSERT INTO permits (key) VALUES ('other')")
-			return ledger.Response{Status: 201}, err
-		}))
-		close(goes)
-		var is []int64
-		err := <-slow
-		rows, queried := db.Query("SELECT id FROM permits WHERE key = ?", key)
-		require.NoError(t, queried)
-		for rows.Next() {
-			var id int64
-			require.NoError(t, rows.Scan(&id))
-			is = append(is, id)
+	work := func(ctx context.Context) (ledger.Response, error) {
+		if err := execute(ctx, "INSERT INTO permits VALUES ('first')"); err != nil {
+			return ledger.Response{}, err
 		}
-		require.NoError(t, rows.Close())
-		if old || errors.Is(err, ledger.ErrBusy) { // a machine can be so slow that no work is young
-			require.ErrorContains(t, err, "ids of one's own")
-			require.Empty(t, is)
-			require.Equal(t, 1, runs)
-			continue
-		}
-		require.NoError(t, err)
-		require.Equal(t, 2, runs)
-		require.Equal(t, []int64{number}, is)
+		soon, cancel := context.WithTimeout(ctx, 20*time.Millisecond)
+		defer cancel()
+		_ = execute(soon, "INSERT INTO permits WITH RECURSIVE n(k) AS (SELECT 1 UNION ALL SELECT k + 1 FROM n) SELECT k FROM n")
+		return ledger.Response{Status: 201}, nil
 	}
+	require.ErrorContains(t, <-begin(store.InTransaction(), "key", ledger.Options{}, work), "the transaction of the work is over")
+	require.NoError(t, <-begin(store.InTransaction(), "key", ledger.Options{}, inserts("second")))
+	var keys string
+	require.NoError(t, db.QueryRow("SELECT group_concat(key) FROM permits").Scan(&keys))
+	require.Equal(t, "second", keys)
+}
+
+// A transaction is there for its work alone, and the work does not wait for itself.
+func TestTxOutsideOfItsWork(t *testing.T) {
+	store, db := open(t, 0)
+	_, err := db.Exec("CREATE TABLE permits (key TEXT)")
+	require.NoError(t, err)
+	_, err = sqlite.Tx(t.Context())
+	require.ErrorIs(t, err, sqlite.ErrOutside)
+	var escaped context.Context
+	beside := func(ctx context.Context) error {
+		return store.Write(ctx, func(ctx context.Context, tx *sql.Tx) error {
+			_, err := tx.ExecContext(ctx, "INSERT INTO permits VALUES ('beside')")
+			return err
+		})
+	}
+	require.NoError(t, <-begin(store.InTransaction(), "key", ledger.Options{}, func(ctx context.Context) (ledger.Response, error) {
+		escaped = ctx
+		require.NoError(t, beside(ctx), "before it has asked for its own")
+		require.NoError(t, execute(ctx, "INSERT INTO permits VALUES ('own')"))
+		require.ErrorContains(t, beside(ctx), "right would be the transaction of Tx")
+		return ledger.Response{Status: 201}, nil
+	}))
+	require.ErrorIs(t, execute(escaped, "INSERT INTO permits VALUES ('late')"), sqlite.ErrOutside)
+	var keys string
+	require.NoError(t, db.QueryRow("SELECT group_concat(key) FROM permits").Scan(&keys))
+	require.Equal(t, "beside,own", keys)
 }
 
 // Another program that holds the file makes it busy: nobody is told that the submission is being
 // worked on, and what is known already is read.
 func TestALockedFileIsBusy(t *testing.T) {
-	t.Parallel() // it waits as long as SQLite does
 	store, db := open(t, 0)
 	done := func(context.Context) (ledger.Response, error) { return ledger.Response{Status: 201}, nil }
-	require.NoError(t, <-begin(store.InTransaction(), "before", done))
+	require.NoError(t, <-begin(store.InTransaction(), "before", ledger.Options{}, done))
 	db.SetMaxOpenConns(1)
 	held, err := db.Begin() // of immediate effect
 	require.NoError(t, err)
-	require.ErrorIs(t, <-begin(store.InTransaction(), "meanwhile", done), ledger.ErrBusy)
+	require.ErrorIs(t, <-begin(store.InTransaction(), "meanwhile", ledger.Options{}, done), ledger.ErrBusy)
 	_, known, err := store.Find(t.Context(), ledger.Key{Key: "before"})
 	require.NoError(t, err)
 	require.True(t, known)
 	require.NoError(t, held.Rollback())
-	require.NoError(t, <-begin(store.InTransaction(), "meanwhile", done))
+	require.NoError(t, <-begin(store.InTransaction(), "meanwhile", ledger.Options{}, done))
 }
 
 // A disk of two megabytes is full in the middle of submissions, of eight at a time. Those that were
@@ -267,9 +272,8 @@ func TestAFullDisk(t *testing.T) {
 	require.NoError(t, err)
 	const submissions = 800
 	submit := func(key int) error {
-		return <-begin(store.InTransaction(), fmt.Sprint(key), func(ctx context.Context) (ledger.Response, error) {
-			_, err := sqlite.Tx(ctx).ExecContext(ctx, "INSERT INTO permits VALUES (?, ?)", key, strings.Repeat("x", 2000))
-			return ledger.Response{Status: 201}, err
+		return <-begin(store.InTransaction(), fmt.Sprint(key), ledger.Options{}, func(ctx context.Context) (ledger.Response, error) {
+			return ledger.Response{Status: 201}, execute(ctx, "INSERT INTO permits VALUES (?, ?)", key, strings.Repeat("x", 2000))
 		})
 	}
 	all := func() (accepted map[int]bool) {
