@@ -34,6 +34,11 @@ func (s *Source) Validate(record any) error {
 	return s.schema.Validate(record)
 }
 
+// Proves reports whether a form keeps every rule of the schema by itself, so that its server need not
+// ask the schema again. The form of this source does: a keyword that a form cannot honour is an error when
+// the file is read.
+func (s *Source) Proves(f *form.Form) bool { return f == s.Form }
+
 // File reads a form file (YAML or JSON) from disk, with the schema beside it.
 // The error is a document.Problems where the file can be opened.
 func File(name string) (*form.Form, error) {

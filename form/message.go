@@ -137,6 +137,7 @@ const (
 	MessageNoKey
 	MessageNoKeyOnPage
 	MessageKeptOut
+	MessageOpenForm
 	MessageNotTaken
 	MessageInFlight
 	MessageDifferent

@@ -47,6 +47,7 @@ var served = [messageCount - firstOfServer]entry{
 	MessageNoKey - firstOfServer:           {"no-key", Wording{Other: "The submission has no Idempotency-Key, so that a repeat would be stored twice. Nothing was stored: send a random one, the same for each repeat."}},
 	MessageNoKeyOnPage - firstOfServer:     {"no-key-on-page", Wording{Other: "The page had no submission key, so that a second click would be stored twice. Nothing was stored. The page has a key now: send it again."}},
 	MessageKeptOut - firstOfServer:         {"kept-out", Wording{Other: "You are signed out, or not allowed to open this."}},
+	MessageOpenForm - firstOfServer:        {"open-form", Wording{Other: "Open the form"}},
 	MessageNotTaken - firstOfServer:        {"not-taken", Wording{Other: "This could not be taken, and nothing was stored."}},
 	MessageInFlight - firstOfServer:        {"in-flight", Wording{Other: "This submission is still being worked on. Try again in a moment: it is applied once."}},
 	MessageDifferent - firstOfServer:       {"different", Wording{Other: "This page was sent before with other answers, and those have been received. Send again if these are to be sent as well."}},

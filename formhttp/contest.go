@@ -68,39 +68,29 @@ func (h *Handler) chooses(v *visit, s *sent) *visit {
 	return h.contested(v, s, func(path string) bool { return slices.Contains(s.contested, path) })
 }
 
-// outdated is what a page shows where its submission came too late: the newest record beside what was
-// typed. It is v itself where there is no record to be had.
-func (h *Handler) outdated(v *visit, s *sent) *visit {
+// outdated is what a page shows and says where its submission came too late: the newest record beside
+// what was typed. It is v itself where there is no record to be had.
+func (h *Handler) outdated(v *visit, s *sent) (shown *visit, says string) {
 	if h.form.Prefill.URL == "" || h.o.Load == nil {
-		return v
+		return v, ""
 	}
 	newest := h.begin(v.request)
 	if newest.session.Version() == "" || newest.session.Prefill() != lifecycle.PrefillReady {
-		return v
+		return v, ""
 	}
 	newest.fill(s)
 	newest.ids, newest.home, newest.key, newest.account = v.ids, v.home, v.key, v.account
 	next := h.contest(newest, s)
-	next.saysContested()
-	return next
-}
-
-// saysContested says how many answers the applicant has to choose about.
-func (v *visit) saysContested() {
-	count := int32(len(v.contestedPaths()))
-	v.says = v.form.Text(form.Message{ID: form.MessageBlockedContested, Count: count})
-	if count == 0 {
-		v.says = v.form.Words(form.MessageOutdatedSame)
-	}
-}
-
-func (v *visit) contestedPaths() (paths []string) {
-	for f := range v.session.Fields() {
+	count := int32(0)
+	for f := range next.session.Fields() {
 		if f.Contested() {
-			paths = append(paths, f.Path())
+			count++
 		}
 	}
-	return paths
+	if count == 0 {
+		return next, h.form.Words(form.MessageOutdatedSame)
+	}
+	return next, h.form.Text(form.Message{ID: form.MessageBlockedContested, Count: count})
 }
 
 // choiceView is an answer that is contested, with both values.
@@ -136,10 +126,10 @@ func (h *Handler) needsVersion(v *visit, s *sent) bool {
 }
 
 // unversioned answers a submission that says no version.
-func (h *Handler) unversioned(w http.ResponseWriter, v *visit, s *sent) {
-	if wantsJSON(v.request) {
-		h.problem(w, http.StatusPreconditionRequired, h.form.Words(form.MessageNeedsVersion), nil)
-		return
+func (h *Handler) unversioned(v *visit, s *sent) outcome {
+	if v.json {
+		return h.refusal(http.StatusPreconditionRequired, form.MessageNeedsVersion)
 	}
-	h.answer(w, h.outdated(v, s), http.StatusPreconditionRequired)
+	shown, says := h.outdated(v, s)
+	return outcome{status: http.StatusPreconditionRequired, judged: true, says: says}.on(shown)
 }

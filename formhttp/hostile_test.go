@@ -204,6 +204,27 @@ func TestWhoIsTurnedAwayCostsLittle(t *testing.T) {
 	require.Empty(t, s.sent)
 }
 
+// A body that cannot be read costs no load. Its page shows no form, whose empty controls would be
+// taken for the record, and leads to one.
+func TestWhatCannotBeReadCostsNoLoad(t *testing.T) {
+	loads := 0
+	s := newSite(t, stayForm, accept, func(o *formhttp.Options) {
+		o.MaxBody = 100
+		o.Load = func(*http.Request) (map[string]any, string, error) { loads++; return nil, "", nil }
+	})
+	for body, status := range map[string]int{"%zz": 400, "vessel=" + strings.Repeat("x", 200): 413} {
+		r, err := http.NewRequest(http.MethodPost, s.server.URL+"/stay", strings.NewReader(body))
+		require.NoError(t, err)
+		r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+		p := s.do(r)
+		require.Equal(t, status, p.status)
+		require.Contains(t, p.text, "othing was stored")
+		require.Contains(t, p.text, `<a href="/stay">Open the form</a>`)
+		require.NotContains(t, p.text, "<form")
+	}
+	require.Zero(t, loads)
+}
+
 // Who is not admitted reads nothing that is saved: not as a page, as JSON, as a part of another page,
 // nor with a request that no form takes.
 func TestWhoIsNotAdmittedReadsNothing(t *testing.T) {

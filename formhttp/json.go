@@ -67,7 +67,7 @@ func (h *Handler) readJSON(r *http.Request, s *sent) error {
 			s.rows[path] = int(a.Value.Integer())
 			continue
 		}
-		s.values[path] = h.form.Format(a.Value)
+		s.values = append(s.values, typed{a.Place, path, h.form.Format(a.Value)})
 	}
 	return nil
 }

@@ -108,7 +108,8 @@ type Submission struct {
 func (s Submission) Decode(to any) error { return json.Unmarshal(s.Body, to) }
 
 // Validator has the last word on a record before the application gets it. A
-// [leanwicket.dev/declare.Source] is one: it asks the form's JSON Schema.
+// [leanwicket.dev/declare.Source] is one. It has a method Proves(*form.Form) bool, which says that the
+// form itself keeps all of its rules, and is asked nothing then.
 type Validator interface {
 	// Validate returns an error where it refuses a record, which is decoded by
 	// encoding/json with numbers as json.Number.

@@ -38,8 +38,8 @@ func Parts() []string {
 func newPage(f *form.Form, own *template.Template) (*template.Template, error) {
 	// {{word "optional"}} is a message by its name; {{counted "title-wrong" 3}} one in which a number counts.
 	words := template.FuncMap{
-		"word":    func(name string) string { return counted(f, name, -1) },
-		"counted": func(name string, count int) string { return counted(f, name, count) },
+		"word":    func(name string) (string, error) { return counted(f, name, -1) },
+		"counted": func(name string, count int) (string, error) { return counted(f, name, count) },
 	}
 	parts := template.Must(template.New("page").Funcs(words).Parse(pageText))
 	if own == nil {
@@ -59,9 +59,12 @@ func newPage(f *form.Form, own *template.Template) (*template.Template, error) {
 }
 
 // counted is the text of a message that a template names.
-func counted(f *form.Form, name string, count int) string {
-	id, _ := form.MessageNamed(name)
-	return f.CountedWords(id, count)
+func counted(f *form.Form, name string, count int) (string, error) {
+	id, is := form.MessageNamed(name)
+	if !is {
+		return "", fmt.Errorf("found no message %q; right would be a name of the table in docs/form.md", name)
+	}
+	return f.CountedWords(id, count), nil
 }
 
 // showsWhatIsSaid is an error where a page leaves out what it has to say. A page that needs what
@@ -70,7 +73,7 @@ func showsWhatIsSaid(page *template.Template) error {
 	const wrong, notice, choice = "whatiswrong", "whatissaid", "whatischosen"
 	var text strings.Builder
 	err := page.ExecuteTemplate(&text, "page", pageView{
-		Own: map[string]any{}, Buttons: []buttonView{{}}, Wrong: 1, Heading: wrong, Summary: []summaryView{{"x", wrong}}, Notice: notice, Choices: []choiceView{{Mine: choice}},
+		Key: "key", Own: map[string]any{}, Buttons: []buttonView{{}}, Wrong: 1, Heading: wrong, Summary: []summaryView{{"x", wrong}}, Notice: notice, Choices: []choiceView{{Mine: choice}},
 	})
 	if err == nil && !(strings.Contains(text.String(), wrong) && strings.Contains(text.String(), notice)) {
 		return errors.New(`the template page does not show what is wrong, or what is said; right would be {{template "summary" .}} and {{template "notice" .}} in it`)
@@ -162,9 +165,17 @@ type optionView struct {
 // saved. The page around it brings rules, scripts and a policy. Options.Own is not asked for a
 // fragment, so that two forms can show each other.
 func (h *Handler) Fragment(r *http.Request, address string) (template.HTML, error) {
-	v, _ := h.arrive(r)
+	q := h.asks(r)
+	v := &visit{}
+	if with := h.admit(q); with != nil {
+		v = h.opened(q, func(request lifecycle.RequestID) lifecycle.Event {
+			return lifecycle.LoadFailed(request, "not admitted")
+		})
+	} else {
+		v = h.begin(q)
+	}
 	v.key, v.home, v.ids = newKey(), address, markup.Beside(h.form.Name)
-	view, text := h.view(v), strings.Builder{}
+	view, text := h.view(q, outcome{visit: v}), strings.Builder{}
 	for _, part := range []string{"summary", "form", "notice"} {
 		if err := h.page.ExecuteTemplate(&text, part, view); err != nil {
 			return "", fmt.Errorf("formhttp: the form %s cannot be rendered: %w", h.form.Name, err)
@@ -173,33 +184,31 @@ func (h *Handler) Fragment(r *http.Request, address string) (template.HTML, erro
 	return template.HTML(text.String()), nil
 }
 
-func (h *Handler) render(w http.ResponseWriter, status int, v *visit) {
-	w.Header().Set("Content-Type", "text/html; charset=utf-8")
-	var text strings.Builder
-	if err := h.page.ExecuteTemplate(&text, "page", h.view(v)); err != nil {
-		h.o.Log.Error("the page cannot be rendered", "form", h.form.Name, "error", err)
-		http.Error(w, h.form.Words(form.MessageSomethingWrong), http.StatusInternalServerError)
-		return
+// view is what the templates show of an outcome.
+func (h *Handler) view(q *request, o outcome) pageView {
+	f, v := h.form, o.visit
+	shown := v != nil
+	if !shown {
+		v = &visit{request: q, ids: markup.Page}
 	}
-	w.WriteHeader(status)
-	_, _ = w.Write([]byte(text.String()))
-}
-
-func (h *Handler) view(v *visit) pageView {
-	f := h.form
 	p := pageView{
 		Title: cmp.Or(f.Title, f.Name), Lang: cmp.Or(f.Lang, "en"), Name: f.Name, Style: template.CSS(h.style), Styles: h.o.Styles, Scripts: h.o.Scripts,
-		Action: v.address(), Key: v.key, Version: cmp.Or(v.condition, tagOf(v.session.Version())), Choices: h.choiceViews(v), ContestedKey: markup.Contested,
-		Script: h.o.Script, Compiled: v.home + "?" + markup.Compiled, Given: h.given(v.request),
-		ids: v.ids, FormID: v.ids.Form(), SummaryID: v.ids.Summary(), NoticeID: v.ids.Notice(), AccountName: markup.Account, Account: cmp.Or(v.account, h.account(v.request)), KeyName: markup.Key, VersionKey: markup.Version,
+		Action: v.address(), Key: v.key, ContestedKey: markup.Contested, Given: h.given(q.Request),
+		ids: v.ids, FormID: v.ids.Form(), SummaryID: v.ids.Summary(), NoticeID: v.ids.Notice(), AccountName: markup.Account, KeyName: markup.Key, VersionKey: markup.Version,
 	}
 	if h.o.Own != nil && v.home == "" { // the page around a fragment has its own
-		p.Own = h.o.Own(v.request)
+		p.Own = h.o.Own(q.Request)
 	}
-	p.FormIssues = v.session.FormIssues()
+	if !shown {
+		p.Notice, p.NoticeKind = o.says, "unsure"
+		return p
+	}
+	p.Script, p.Compiled = h.o.Script, v.home+"?"+markup.Compiled
+	p.Version, p.Account = cmp.Or(v.condition, tagOf(v.session.Version())), cmp.Or(v.account, h.account(q))
+	p.Choices, p.FormIssues = h.choiceViews(v), v.session.FormIssues()
 	p.Fields = h.fieldViews(v, &p)
 	p.Wrong = len(p.FormIssues) + len(p.Summary)
-	h.says(v, &p)
+	h.says(o, &p)
 	for _, button := range f.Buttons {
 		p.Buttons = append(p.Buttons, buttonView{markup.Button, button, strings.ToUpper(button[:1]) + button[1:]})
 	}
@@ -208,15 +217,15 @@ func (h *Handler) view(v *visit) pageView {
 
 // says decides where what is to be said stands: above what is wrong, else in the
 // notice at the lower edge of the window.
-func (h *Handler) says(v *visit, p *pageView) {
-	said, level, count := v.session.Notice()
+func (h *Handler) says(o outcome, p *pageView) {
+	said, level, count := o.visit.session.Notice()
 	urgent := count > 0 && level == lifecycle.Assertive
 	switch {
-	case v.received:
-		p.Received, p.NoticeKind, p.Receipt = true, "good", v.receipt
+	case o.received:
+		p.Received, p.NoticeKind, p.Receipt = true, "good", o.receipt
 		p.Notice = h.form.Text(form.Message{ID: form.MessageAccepted})
-	case v.says != "":
-		p.Notice, p.NoticeKind = v.says, "unsure"
+	case o.says != "":
+		p.Notice, p.NoticeKind = o.says, "unsure"
 	case urgent && p.Wrong == 0:
 		p.Notice, p.NoticeKind = h.form.Text(said), "unsure"
 	}

@@ -1,177 +1,84 @@
 package formhttp
 
 import (
-	"bytes"
-	"cmp"
 	"errors"
-	"fmt"
-	"io"
-	"mime"
-	"net/http"
+	"io/fs"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 
 	"leanwicket.dev/form"
 	"leanwicket.dev/internal/markup"
 	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/replies"
 )
 
 // visit is one request's session.
 type visit struct {
+	*request
 	form      *form.Form
-	request   *http.Request
 	session   *lifecycle.Session
 	ids       markup.IDs
 	home      string // the address of its handler; empty means that of the request
 	key       string
 	account   string         // the digest of whose work it is; empty means that of the request
 	condition string         // the version that was sent, as an If-Match (RFC 9110, section 13.1.1); empty means that none was
-	received  bool           // the last submission was accepted
-	receipt   string         // the address of what was received
 	missing   bool           // the application has no such record
 	record    map[string]any // what is saved
-	says      string         // what went wrong with the request; empty means what the session says
 }
 
-// sent is what a request carries.
-type sent struct {
-	key, version, button string
-	account              string            // the digest of whose work it is; empty means that it is not said
-	values               map[string]string // by control name, as typed; several are lines
-	rows                 map[string]int    // by group: how many
-	change               *lifecycle.Event  // a row is added or removed; nothing is submitted
-	whole, patch         bool              // as JSON: a whole record, or a merge patch (RFC 7396)
-	json                 bool
-	beyond               []member       // of a JSON body: what the form does not have
-	contested            []string       // of a page: the answers that the applicant has to choose about
-	wrong                []problemEntry // what cannot be taken for an answer of its field at all
+// admit is why a request is turned away; nil means that it goes on.
+func (h *Handler) admit(q *request) *replies.Response {
+	if h.o.Admit == nil {
+		return nil
+	}
+	return h.o.Admit(q.Request)
 }
 
-var errTooMany = errors.New("too many fields")
+// begin opens a session for somebody who is admitted, with the saved record where there is one.
+func (h *Handler) begin(q *request) *visit {
+	missing := false
+	var record map[string]any
+	v := h.opened(q, func(request lifecycle.RequestID) (loaded lifecycle.Event) {
+		var err error
+		record, loaded, err = h.load(q, request)
+		missing = errors.Is(err, fs.ErrNotExist)
+		return loaded
+	})
+	v.missing, v.record = missing, record
+	return v
+}
 
-// read reads a request's body: urlencoded, multipart or JSON.
-func (h *Handler) read(r *http.Request) (*sent, error) {
-	kind, _, err := mime.ParseMediaType(r.Header.Get("Content-Type"))
+// opened opens a session, whose load is answered as somebody says; nil means that it is not.
+func (h *Handler) opened(q *request, answer func(lifecycle.RequestID) lifecycle.Event) *visit {
+	session, opening := lifecycle.Open(h.form, lifecycle.Seed{})
+	v := &visit{form: h.form, request: q, session: session, ids: markup.Page}
+	load := slices.IndexFunc(opening, func(e lifecycle.Effect) bool { return e.Kind == lifecycle.EffectLoad })
+	if load >= 0 && answer != nil {
+		v.apply(answer(opening[load].Request))
+	}
+	return v
+}
+
+// saved is what the application has saved, and its version. That it could not be loaded is
+// logged.
+func (h *Handler) saved(q *request) (record map[string]any, version string, err error) {
+	if record, version, err = h.o.Load(q.Request); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		h.o.Log.Warn("the saved answers could not be loaded", "form", h.form.Name, "error", err)
+	}
+	return record, version, err
+}
+
+func (h *Handler) load(q *request, request lifecycle.RequestID) (map[string]any, lifecycle.Event, error) {
+	if h.o.Load == nil {
+		return nil, lifecycle.Loaded(request, nil, ""), nil
+	}
+	record, version, err := h.saved(q)
 	if err != nil {
-		return nil, errors.New("the request says no Content-Type")
+		return nil, lifecycle.LoadFailed(request, "the application"), err
 	}
-	s := &sent{json: strings.HasSuffix(kind, "json"), key: r.Header.Get("Idempotency-Key"), version: r.Header.Get("If-Match"), account: r.Header.Get(markup.AccountHeader), rows: map[string]int{}, values: map[string]string{}}
-	switch kind {
-	case "application/json", "application/merge-patch+json":
-		return s, h.readJSON(r, s)
-	case "application/x-www-form-urlencoded":
-		text, err := io.ReadAll(r.Body)
-		if err != nil {
-			return nil, err
-		}
-		if bytes.Count(text, []byte("&")) >= h.o.MaxFields { // before anything is made of them
-			return nil, errTooMany
-		}
-		if r.PostForm, err = url.ParseQuery(string(text)); err != nil {
-			return nil, err
-		}
-	case "multipart/form-data":
-		if err := r.ParseMultipartForm(4 << 20); err != nil {
-			return nil, err
-		}
-		for name, files := range r.MultipartForm.File {
-			for _, f := range files {
-				if f.Filename != "" {
-					r.PostForm.Add(name, f.Filename)
-				}
-			}
-		}
-	default:
-		return nil, fmt.Errorf("found Content-Type %q; right would be application/x-www-form-urlencoded, multipart/form-data or application/json", kind)
-	}
-	return s, h.readForm(r.PostForm, s)
-}
-
-func (h *Handler) readForm(posted url.Values, s *sent) error {
-	count := 0
-	for name, values := range posted {
-		if count += len(values); count > h.o.MaxFields {
-			return errTooMany
-		}
-		place, known := h.form.Lookup(name)
-		if markup.Own(name) || !known {
-			continue
-		}
-		field := &h.form.Fields[place.Field]
-		wrong := func(what string) {
-			s.wrong = append(s.wrong, problemEntry{"#/" + name, "badInput", cmp.Or(field.Label, name) + what})
-		}
-		switch n, err := strconv.Atoi(values[0]); {
-		case field.Kind == form.KindRows && place.Row >= 0:
-		case len(values) > 1 && field.Kind != form.KindChoices:
-			wrong(fmt.Sprintf(" was sent %d times, and takes one answer.", len(values)))
-		case field.Kind != form.KindRows:
-			s.values[name] = strings.ReplaceAll(strings.Join(values, "\n"), "\r\n", "\n") // a browser sends CRLF
-		case err != nil || n < 0 || n > maxRows:
-			wrong(fmt.Sprintf(" has %.20q rows, and can have 0 to %d.", values[0], maxRows))
-		default:
-			s.rows[name] = n
-		}
-	}
-	h.checkRows(s)
-	s.key = cmp.Or(s.key, posted.Get(markup.Key))
-	s.version = cmp.Or(s.version, posted.Get(markup.Version))
-	s.account = cmp.Or(s.account, posted.Get(markup.Account))
-	s.button = posted.Get(markup.Button)
-	s.contested = posted[markup.Contested]
-	for name, event := range map[string]func(value string) lifecycle.Event{
-		markup.Add:    lifecycle.AddRow,
-		markup.Move:   func(value string) lifecycle.Event { return lifecycle.MoveRow(markup.MoveOf(value)) },
-		markup.Remove: lifecycle.RemoveRow,
-		markup.Mine:   func(path string) lifecycle.Event { return lifecycle.Resolve(path, lifecycle.ChooseMine) },
-		markup.Theirs: func(path string) lifecycle.Event { return lifecycle.Resolve(path, lifecycle.ChooseTheirs) },
-	} {
-		if value := posted.Get(name); value != "" {
-			e := event(value)
-			s.change = &e
-		}
-	}
-	return nil
-}
-
-// checkRows refuses answers of rows that the number of rows does not count: they would be dropped.
-func (h *Handler) checkRows(s *sent) {
-	told := map[form.FieldID]bool{}
-	for name := range s.values {
-		place, _ := h.form.Lookup(name)
-		group, inRows := h.form.Group(place.Field)
-		if !inRows || told[group] {
-			continue
-		}
-		head := &h.form.Fields[group]
-		switch rows, counted := s.rows[head.Path]; {
-		case !counted:
-			s.wrong = append(s.wrong, problemEntry{"#/" + head.Path, "badInput", head.Label + " was sent without the number of its rows."})
-		case int(place.Row) >= rows:
-			s.wrong = append(s.wrong, problemEntry{"#/" + head.Path, "badInput", fmt.Sprintf("%s was sent with more rows than the %d that are counted.", head.Label, rows)})
-		default:
-			continue
-		}
-		told[group] = true
-	}
-}
-
-// withoutEmptyRows leaves out rows at the end of each group of which nothing was sent:
-// whoever is turned away gets back what was typed, and a short request no long page.
-func (s *sent) withoutEmptyRows() {
-	for group, count := range s.rows {
-		used := 0
-		for name := range s.values {
-			if below, in := strings.CutPrefix(name, group+"/"); in {
-				row, _, _ := strings.Cut(below, "/")
-				if n, err := strconv.Atoi(row); err == nil {
-					used = max(used, n+1)
-				}
-			}
-		}
-		s.rows[group] = min(count, used)
-	}
+	return record, lifecycle.Loaded(request, replies.Values(h.form, record), version), nil
 }
 
 // apply takes an event; what the form turns away changes nothing.
@@ -196,7 +103,7 @@ func (v *visit) fill(s *sent) {
 	}
 	var edits []lifecycle.Event
 	for f := range v.session.Fields() {
-		raw, given := s.values[f.Path()]
+		raw, given := s.at(f.Place())
 		kind := f.Declared().Kind
 		switch {
 		case kind == form.KindRows:

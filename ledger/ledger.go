@@ -42,6 +42,12 @@ type Reservation struct {
 	Limit       time.Duration // of the work, after which a Transactional store takes back what it has written; Once fills it in
 }
 
+// Kept is the answer of a settled key, and what it was given to.
+type Kept struct {
+	Response
+	Fingerprint [32]byte
+}
+
 // State is what a store knows of a key.
 type State uint8
 
@@ -62,8 +68,9 @@ type Store interface {
 	// Settle stores the answer. The error is ErrLost where another owner has taken
 	// over: the work must not take effect then.
 	Settle(ctx context.Context, r Reservation, a Response) error
-	// Find reads the answer of a settled key. It claims nothing.
-	Find(ctx context.Context, k Key) (a Response, known bool, err error)
+	// Find reads the answer of a settled key, and returns nil where there is none. It claims
+	// nothing.
+	Find(ctx context.Context, k Key) (*Kept, error)
 	// Release gives the key back: the work has failed, and a repeat may try again.
 	Release(ctx context.Context, r Reservation) error
 }
@@ -113,8 +120,21 @@ func AsRefused(err error) (Response, bool) {
 
 // Ready is an error where a store cannot be read, for the readiness of a server.
 func Ready(ctx context.Context, store Store) error {
-	_, _, err := store.Find(ctx, Key{})
+	_, err := store.Find(ctx, Key{})
 	return err
+}
+
+// Known is the answer of a submission that was settled before, for whoever has no work for it. The
+// error is [ErrDifferent] where the key was used with other values.
+func Known(ctx context.Context, store Store, r Reservation) (a Response, known bool, err error) {
+	kept, err := store.Find(ctx, r.Key)
+	switch {
+	case err != nil || kept == nil:
+		return Response{}, false, err
+	case kept.Fingerprint != r.Fingerprint:
+		return Response{}, false, ErrDifferent
+	}
+	return kept.Response, true, nil
 }
 
 // Options are how patient Once is, and how much it remembers. The zero value is 10 s of work,

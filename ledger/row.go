@@ -28,6 +28,17 @@ func (row Row) State(r Reservation) (State, Response, error) {
 	return Settled, a, err
 }
 
+// Kept is what a settled row was answered with.
+func (row Row) Kept() (*Kept, error) {
+	a, err := row.Response()
+	if err != nil {
+		return nil, err
+	}
+	kept := &Kept{Response: a}
+	copy(kept.Fingerprint[:], row.Fingerprint)
+	return kept, nil
+}
+
 // Response is what a settled row was answered with.
 func (row Row) Response() (a Response, err error) {
 	a = Response{Status: *row.Status, Body: row.Body}

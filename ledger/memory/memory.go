@@ -80,13 +80,13 @@ func (s *Store) Settle(_ context.Context, r ledger.Reservation, a ledger.Respons
 }
 
 // Find implements [ledger.Store].
-func (s *Store) Find(_ context.Context, k ledger.Key) (ledger.Response, bool, error) {
+func (s *Store) Find(_ context.Context, k ledger.Key) (*ledger.Kept, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if e := s.entries[k]; e != nil && e.settled && !s.now().After(e.until) {
-		return e.answer, true, nil
+		return &ledger.Kept{Response: e.answer, Fingerprint: e.fingerprint}, nil
 	}
-	return ledger.Response{}, false, nil
+	return nil, nil
 }
 
 // Release implements [ledger.Store].

@@ -95,18 +95,17 @@ func (s *Store) Settle(ctx context.Context, r ledger.Reservation, a ledger.Respo
 }
 
 // Find implements [ledger.Store].
-func (s *Store) Find(ctx context.Context, k ledger.Key) (ledger.Response, bool, error) {
+func (s *Store) Find(ctx context.Context, k ledger.Key) (*ledger.Kept, error) {
 	var row ledger.Row
-	err := s.pool.QueryRow(ctx, `SELECT status, header, body FROM leanwicket_keys WHERE principal = $1 AND route = $2 AND key = $3 AND status IS NOT NULL AND until >= now()`,
-		k.Principal, k.Route, k.Key).Scan(&row.Status, &row.Header, &row.Body)
+	err := s.pool.QueryRow(ctx, `SELECT fingerprint, status, header, body FROM leanwicket_keys WHERE principal = $1 AND route = $2 AND key = $3 AND status IS NOT NULL AND until >= now()`,
+		k.Principal, k.Route, k.Key).Scan(&row.Fingerprint, &row.Status, &row.Header, &row.Body)
 	if errors.Is(err, pgx.ErrNoRows) {
-		return ledger.Response{}, false, nil
+		return nil, nil
 	}
 	if err != nil {
-		return ledger.Response{}, false, err
+		return nil, err
 	}
-	answer, err := row.Response()
-	return answer, true, err
+	return row.Kept()
 }
 
 // Release implements [ledger.Store].

@@ -98,18 +98,17 @@ func (s *Store) Settle(ctx context.Context, r ledger.Reservation, a ledger.Respo
 }
 
 // Find implements [ledger.Store].
-func (s *Store) Find(ctx context.Context, k ledger.Key) (ledger.Response, bool, error) {
-	known, err := s.client.HMGet(ctx, s.name(k)[0], "s", "h", "b").Result()
+func (s *Store) Find(ctx context.Context, k ledger.Key) (*ledger.Kept, error) {
+	known, err := s.client.HMGet(ctx, s.name(k)[0], "s", "h", "b", "f").Result()
 	if err != nil || known[0] == nil {
-		return ledger.Response{}, false, err
+		return nil, err
 	}
-	status, header, body := known[0].(string), known[1].(string), known[2].(string)
+	status, header, body, fingerprint := known[0].(string), known[1].(string), known[2].(string), known[3].(string)
 	code, err := strconv.Atoi(status)
 	if err != nil {
-		return ledger.Response{}, false, fmt.Errorf("the status of a settled key: %w", err)
+		return nil, fmt.Errorf("the status of a settled key: %w", err)
 	}
-	answer, err := ledger.Row{Status: &code, Header: &header, Body: []byte(body)}.Response()
-	return answer, true, err
+	return ledger.Row{Fingerprint: []byte(fingerprint), Status: &code, Header: &header, Body: []byte(body)}.Kept()
 }
 
 var release = redis.NewScript(`

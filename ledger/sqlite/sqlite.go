@@ -194,18 +194,17 @@ func (s *Store) settleIn(w *writing, r ledger.Reservation, a ledger.Response) er
 }
 
 // Find implements [ledger.Store]. It waits for no write.
-func (s *Store) Find(ctx context.Context, k ledger.Key) (ledger.Response, bool, error) {
-	var row ledger.Row
-	err := s.readers.QueryRowContext(ctx, `SELECT status, header, body FROM leanwicket_keys WHERE principal = ? AND route = ? AND key = ? AND status IS NOT NULL AND until >= ?`,
-		k.Principal, k.Route, k.Key, time.Now().UnixMilli()).Scan(&row.Status, &row.Header, &row.Body)
-	if errors.Is(err, sql.ErrNoRows) {
-		return ledger.Response{}, false, nil
+func (s *Store) Find(ctx context.Context, k ledger.Key) (*ledger.Kept, error) {
+	row, until, err := scan(s.known.QueryRowContext(ctx, k.Principal, k.Route, k.Key))
+	switch {
+	case errors.Is(err, sql.ErrNoRows):
+		return nil, nil
+	case err != nil:
+		return nil, err
+	case row.Status == nil || until < time.Now().UnixMilli():
+		return nil, nil
 	}
-	if err != nil {
-		return ledger.Response{}, false, err
-	}
-	answer, err := row.Response()
-	return answer, true, err
+	return row.Kept()
 }
 
 // Release implements [ledger.Store].

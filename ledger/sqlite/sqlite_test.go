@@ -244,9 +244,9 @@ func TestALockedFileIsBusy(t *testing.T) {
 	held, err := db.Begin() // of immediate effect
 	require.NoError(t, err)
 	require.ErrorIs(t, <-begin(store.InTransaction(), "meanwhile", ledger.Options{}, done), ledger.ErrBusy)
-	_, known, err := store.Find(t.Context(), ledger.Key{Key: "before"})
+	known, err := store.Find(t.Context(), ledger.Key{Key: "before"})
 	require.NoError(t, err)
-	require.True(t, known)
+	require.NotNil(t, known)
 	require.NoError(t, held.Rollback())
 	require.NoError(t, <-begin(store.InTransaction(), "meanwhile", ledger.Options{}, done))
 }

@@ -1,0 +1,147 @@
+package formhttp
+
+import (
+	"bytes"
+	"cmp"
+	"encoding/json"
+	"mime"
+	"net/http"
+	"slices"
+	"strings"
+
+	"leanwicket.dev/form"
+	"leanwicket.dev/ledger"
+)
+
+// An outcome is what a request is answered with. It is decided before anything is written.
+type outcome struct {
+	status   int
+	header   http.Header // beside those of every answer
+	visit    *visit      // whose form the page shows; nil means that it shows none
+	says     string      // why; empty means what the session says
+	received bool        // the page tells that its last submission was accepted
+	receipt  string      // the address of what was received
+	judged   bool        // the issues of the session are listed, for a client that speaks JSON
+	wrong    []problemEntry
+	kind     string // the media type of body; empty means a page, or problem details
+	body     []byte
+	to       string // where a redirect leads
+}
+
+// refusal is the one way to turn somebody away: a status, and why.
+func (h *Handler) refusal(status int, why form.MessageID, arguments ...string) outcome {
+	return outcome{status: status, says: h.form.Words(why, arguments...)}
+}
+
+// on shows the outcome on the page of a visit, with what was typed.
+func (o outcome) on(v *visit) outcome {
+	o.visit = v
+	if v != nil {
+		v.key = cmp.Or(v.key, newKey())
+	}
+	return o
+}
+
+// with adds a header.
+func (o outcome) with(name, value string) outcome {
+	if o.header == nil {
+		o.header = http.Header{}
+	}
+	o.header.Set(name, value)
+	return o
+}
+
+// soon says that the same can be sent again in a moment.
+func (o outcome) soon() outcome { return o.with("Retry-After", "1") }
+
+// write writes an outcome: as the body that it has, as a page, or as problem details where the client
+// speaks JSON.
+func (h *Handler) write(w http.ResponseWriter, q *request, o outcome) {
+	header := w.Header()
+	header["Content-Security-Policy"] = h.policyHeader
+	header["X-Content-Type-Options"] = noSniff
+	header["Referrer-Policy"] = sameOrigin
+	header["Cache-Control"] = noStore
+	for name, lines := range o.header {
+		header[name] = lines
+	}
+	switch {
+	case redirects(o.status) && o.to != "":
+		http.Redirect(w, q.Request, o.to, o.status)
+	case redirects(o.status):
+		w.WriteHeader(o.status)
+	case o.kind != "":
+		header.Set("Content-Type", o.kind)
+		w.WriteHeader(o.status)
+		_, _ = w.Write(o.body)
+	case q.json:
+		h.problem(w, o)
+	default:
+		var text bytes.Buffer
+		if err := h.page.ExecuteTemplate(&text, "page", h.view(q, o)); err != nil {
+			h.o.Log.Error("the page cannot be rendered", "form", h.form.Name, "error", err)
+			http.Error(w, h.form.Words(form.MessageSomethingWrong), http.StatusInternalServerError)
+			return
+		}
+		header.Set("Content-Type", "text/html; charset=utf-8")
+		w.WriteHeader(o.status)
+		_, _ = w.Write(text.Bytes())
+	}
+}
+
+// The values of headers that every answer has.
+var noSniff, sameOrigin, noStore = []string{"nosniff"}, []string{"same-origin"}, []string{"no-store"}
+
+// problem writes problem details (RFC 9457).
+func (h *Handler) problem(w http.ResponseWriter, o outcome) {
+	detail, wrong := o.says, o.wrong
+	if o.judged {
+		notice, _, _ := o.visit.session.Notice()
+		detail, wrong = cmp.Or(detail, h.form.Text(notice)), o.visit.issues()
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(o.status)
+	_ = json.NewEncoder(w).Encode(struct {
+		Title  string         `json:"title"`
+		Status int            `json:"status"`
+		Detail string         `json:"detail,omitempty"`
+		Errors []problemEntry `json:"errors,omitempty"`
+	}{http.StatusText(o.status), o.status, detail, wrong})
+}
+
+// problemEntry is one thing that is wrong: its place is a JSON Pointer as a URI
+// fragment.
+type problemEntry struct {
+	Pointer string `json:"pointer"`
+	Code    string `json:"code"`
+	Detail  string `json:"detail"`
+}
+
+// wantsJSON reports whether a client speaks JSON and no HTML.
+func wantsJSON(r *http.Request) bool {
+	kind, _, _ := mime.ParseMediaType(r.Header.Get("Content-Type"))
+	accepts := r.Header.Get("Accept")
+	return strings.HasSuffix(kind, "json") || strings.Contains(accepts, "json") && !strings.Contains(accepts, "html")
+}
+
+func redirects(status int) bool { return status >= 300 && status < 400 }
+
+// ownHeaders are those that say what the handler itself writes.
+var ownHeaders = []string{"Content-Type", "Content-Length", "Content-Encoding", "Transfer-Encoding", "Connection", "Idempotency-Key"}
+
+// passOn gives the client the headers of the application's answer, each of several lines of one
+// name, unless they are the handler's own.
+func (o outcome) passOn(answer ledger.Response, location bool) outcome {
+	for name, text := range answer.Header {
+		name = http.CanonicalHeaderKey(name)
+		if slices.Contains(ownHeaders, name) || name == "Location" && !location {
+			continue
+		}
+		if name == "Etag" {
+			text = tagOf(text)
+		}
+		o = o.with(name, "")
+		o.header[name] = strings.Split(text, "\n")
+	}
+	return o
+}
