@@ -5,7 +5,6 @@ import (
 	"time"
 
 	"leanwicket.dev/form"
-	"leanwicket.dev/guarantee"
 	"leanwicket.dev/internal/document"
 )
 
@@ -13,15 +12,7 @@ import (
 func (r *reader) advise() []document.Problem {
 	report := document.NewReport(r.file)
 	d := &r.declaration
-	at := func(keys ...string) *document.Node {
-		n := r.root
-		for _, key := range keys {
-			if next := n.Get(key); next != nil {
-				n = next
-			}
-		}
-		return n
-	}
+	at := r.at
 	replaces := !d.Submit.Creates()
 	if replaces && d.Prefill.URL == "" {
 		report.Wrong(at("submit"), d.Submit.Method+" without a prefill: the record is replaced by what the form opens with", "a prefill with needed: true")
@@ -47,16 +38,21 @@ func (r *reader) advise() []document.Problem {
 	if d.Accepted.Then != form.ThenNavigate && d.Accepted.To != "" {
 		report.Wrong(at("accepted", "to"), "a destination that is not gone to without then: navigate", "then: navigate, or no to")
 	}
-	form := &form.Form{Declaration: *d}
-	for _, waived := range guarantee.Waives(form) {
-		part, rest, _ := strings.Cut(waived.Policy, ".")
-		key, _, _ := strings.Cut(rest, ":")
-		report.Wrong(at(part, key), waived.Policy+", which waives "+waived.Guarantee.String()+": "+waived.Price, waived.Instead)
-	}
 	r.adviseFields(report)
 	r.advisePlurals(report)
 	problems, _ := report.Err().(document.Problems)
 	return problems
+}
+
+// at is the node below some keys, or the nearest one above it that there is.
+func (r *reader) at(keys ...string) *document.Node {
+	n := r.root
+	for _, key := range keys {
+		if next := n.Get(key); next != nil {
+			n = next
+		}
+	}
+	return n
 }
 
 func (r *reader) adviseFields(report *document.Report) {

@@ -22,6 +22,14 @@ type Source struct {
 	File   string             // as it was named
 	schema *jsonschema.Schema // formats asserted, as the form asserts them
 	Advice []document.Problem // what is allowed and unwise
+	reader *reader
+}
+
+// Advise makes a problem of something that is allowed and unwise, at the place of a policy in the
+// file, such as leave.when.
+func (s *Source) Advise(policy, found, want string) Problem {
+	at := s.reader.at(strings.Split(policy, ".")...)
+	return Problem{File: s.File, Line: at.Line, Column: at.Column, Found: found, Want: want}
 }
 
 // Validate holds a record, as encoding/json decodes it with UseNumber, against the
@@ -93,7 +101,7 @@ func readRoot(name string, root *document.Node, open open, private map[string]bo
 		r.Join(r.atField(err))
 		return nil, r.Err()
 	}
-	source.Form, source.File = form, name
+	source.Form, source.File, source.reader = form, name, r
 	r.declaration = form.Declaration // with what the form has added, such as labels
 	source.Advice = r.advise()
 	return source, nil

@@ -11,7 +11,7 @@ import (
 
 	"leanwicket.dev/form"
 	"leanwicket.dev/internal/document"
-	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/internal/members"
 )
 
 // FromStruct makes a form of a Go struct. Members are named by their json tags;
@@ -67,7 +67,7 @@ func (b *structReader) wrong(path, problem string) {
 // object is the schema of a struct. Its properties stand in the struct's order.
 func (b *structReader) object(t reflect.Type, prefix string) *document.Node {
 	properties, required := document.NewMap(), document.NewList()
-	for _, m := range lifecycle.Members(t) {
+	for _, m := range members.Of(t) {
 		property, must := b.property(m.Field, join(strings.TrimSuffix(prefix, "/"), m.Name))
 		properties.Set(m.Name, property)
 		if must {

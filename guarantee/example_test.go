@@ -7,6 +7,7 @@ import (
 	"leanwicket.dev/guarantee"
 	"leanwicket.dev/harbour"
 	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/sample"
 )
 
 // A watch sees each step, and says which guarantee it broke: here somebody sends the
@@ -19,7 +20,7 @@ func ExampleWatch() {
 	}
 	session, opening := lifecycle.Open(source.Form, lifecycle.Seed{1})
 	watch := guarantee.NewWatch(session, opening)
-	edits, _ := declare.Fill(source.Form)
+	edits, _ := sample.Fill(source.Form)
 	for _, event := range append(edits, lifecycle.Submit("")) {
 		lifecycle.Drive(session, event, watch)
 		fmt.Println(event.Kind, watch.Breaches())

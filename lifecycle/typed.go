@@ -3,12 +3,11 @@ package lifecycle
 import (
 	"errors"
 	"reflect"
-	"slices"
 	"strconv"
-	"strings"
 	"time"
 
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/members"
 )
 
 // Decode writes the session's answers into a struct: each exported field by the
@@ -34,45 +33,8 @@ func (d *structDecoder) wrong(path, problem string) {
 	d.problems = append(d.problems, &form.Error{Path: path, Problem: problem})
 }
 
-// Member is a field of a struct as it stands in a body.
-type Member struct {
-	Name  string // of the member
-	Field reflect.StructField
-}
-
-// Members lists the fields of a struct as encoding/json has them: by the names of their
-// json tags, without those that are named "-", and with those of an embedded struct among
-// its own.
-func Members(t reflect.Type) []Member {
-	var list []Member
-	var named [][]int // embedded structs that are a member with a name
-	for _, field := range reflect.VisibleFields(t) {
-		name, _, _ := strings.Cut(field.Tag.Get("json"), ",")
-		inside := slices.ContainsFunc(named, func(of []int) bool { return len(field.Index) > len(of) && slices.Equal(field.Index[:len(of)], of) })
-		embedded := field.Type
-		if embedded.Kind() == reflect.Pointer {
-			embedded = embedded.Elem()
-		}
-		switch {
-		case inside:
-		case field.Anonymous && embedded.Kind() == reflect.Struct && name == "":
-		case field.Anonymous && name != "", !field.Anonymous && field.IsExported() && name == "-":
-			named = append(named, field.Index)
-			if name != "-" {
-				list = append(list, Member{name, field})
-			}
-		case field.IsExported():
-			if name == "" {
-				name = field.Name
-			}
-			list = append(list, Member{name, field})
-		}
-	}
-	return list
-}
-
 func (d *structDecoder) object(v reflect.Value, prefix string) {
-	for _, m := range Members(v.Type()) {
+	for _, m := range members.Of(v.Type()) {
 		d.member(fieldOf(v, m.Field.Index), prefix+form.EscapeToken(m.Name))
 	}
 }

@@ -18,6 +18,7 @@ import (
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/replies"
 	"leanwicket.dev/runner"
+	"leanwicket.dev/sample"
 	"leanwicket.dev/trace"
 )
 
@@ -172,7 +173,7 @@ func TestManyAtOnce(t *testing.T) {
 				Transport: b, Seed: lifecycle.Seed{byte(seed)}, Watch: []runner.Watch{runner.Trace(&record), runner.Guarantees(func(b guarantee.Breach) { t.Error(b) })},
 				Observe: func(s lifecycle.Step) { submissionOf(s) }, Keep: func(*lifecycle.Draft, bool) {},
 			})
-			edits, _ := declare.Fill(f)
+			edits, _ := sample.Fill(f)
 			var all sync.WaitGroup
 			for range 6 {
 				all.Go(func() {

@@ -6,9 +6,9 @@ import (
 	"strings"
 	"time"
 
-	"leanwicket.dev/declare"
 	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/sample"
 )
 
 // First writes a first scenario for a form, which plays at once: what has to be
@@ -16,7 +16,7 @@ import (
 // the form is found it shows that the submit is blocked.
 func First(form *form.Form, formFile string) []byte {
 	var text strings.Builder
-	edits, complete := declare.Fill(form)
+	edits, complete := sample.Fill(form)
 	name := "A second click sends nothing"
 	if !complete {
 		name = "An invalid form is not sent"

@@ -14,8 +14,8 @@ import (
 	cdpinput "github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 
-	"leanwicket.dev/declare"
 	"leanwicket.dev/form"
+	"leanwicket.dev/sample"
 )
 
 // open opens the page, and waits until what is loaded shows.
@@ -277,7 +277,7 @@ func (t *tab) oneMore(group string) {
 		f := &t.form.Fields[id]
 		raw := t.valid[inFirstRow(f.Path)]
 		if raw == "" && needs(f) {
-			raw, _ = declare.Sample(t.form, id)
+			raw, _ = sample.One(t.form, id)
 		}
 		if raw != "" {
 			t.typeIn(strings.Replace(f.Path, "/*/", fmt.Sprintf("/%d/", count), 1), raw)

@@ -218,7 +218,7 @@ func TestRunsAgree(t *testing.T) {
 	require.NoError(t, err)
 	mooring, err := declare.Open(filepath.Join(office, "demo", "mooring.form.yaml"))
 	require.NoError(t, err)
-	pages := map[string]*declare.Source{"office/naive.html": mooring, "office/careful.html": mooring, "office/react/built": mooring}
+	pages := map[string]*declare.Source{"office/naive.html": mooring, "office/careful.html": mooring, "office/controlled/built": mooring}
 	for _, way := range ways {
 		pages[way+".html"] = berth
 	}

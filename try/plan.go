@@ -14,6 +14,7 @@ import (
 	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/replies"
+	"leanwicket.dev/sample"
 )
 
 // plan is what a form file says for the trials: whom to answer what, and what an
@@ -76,7 +77,7 @@ func newPlan(source *declare.Source, o Options) (*plan, error) {
 		}
 	}
 	p.paths = append(p.paths, inRows...)
-	edits, _ := declare.Fill(declared)
+	edits, _ := sample.Fill(declared)
 	for _, e := range edits {
 		if e.Kind == lifecycle.EventEdit {
 			if _, again := p.valid[e.Path]; !again {
@@ -132,7 +133,7 @@ func (p *plan) typeSomething() {
 	}
 	for _, path := range p.paths {
 		f, id := p.field(path)
-		if raw, ok := declare.Sample(p.form, id); ok && p.free(path) && f.Kind == form.KindText {
+		if raw, ok := sample.One(p.form, id); ok && p.free(path) && f.Kind == form.KindText {
 			p.order, p.valid[path] = append(p.order, path), raw
 			return
 		}
@@ -182,7 +183,7 @@ func (p *plan) withAnswer(answers []form.Answer, path string, v form.Value) []fo
 func (p *plan) values(path string) []string {
 	_, id := p.field(path)
 	typed := p.valid[path]
-	list := slices.DeleteFunc(declare.Samples(p.form, id, 9), func(raw string) bool { return raw == typed || strings.ContainsAny(raw, "@:") })
+	list := slices.DeleteFunc(sample.Some(p.form, id, 9), func(raw string) bool { return raw == typed || strings.ContainsAny(raw, "@:") })
 	if typed == "" {
 		return list
 	}

@@ -5,8 +5,8 @@ import (
 	"slices"
 	"time"
 
-	"leanwicket.dev/declare"
 	"leanwicket.dev/form"
+	"leanwicket.dev/sample"
 )
 
 // trial is one thing that is easily got wrong.
@@ -131,7 +131,7 @@ func (p *plan) halves() []half {
 		case !needed && (f.Kind != form.KindText || !p.free(path)):
 			continue
 		case !needed:
-			raw, _ = declare.Sample(p.form, id)
+			raw, _ = sample.One(p.form, id)
 		}
 		if len(raw) > 1 && !p.form.Accepts(id, p.form.Parse(id, raw[:1])) {
 			list = append(list, half{path, raw[:1], raw})

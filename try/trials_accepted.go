@@ -6,8 +6,8 @@ import (
 	"slices"
 	"strings"
 
-	"leanwicket.dev/declare"
 	"leanwicket.dev/form"
+	"leanwicket.dev/sample"
 )
 
 // succeed sends a form that is accepted.
@@ -111,7 +111,7 @@ func resetAfter(t *tab) (Verdict, string) {
 // mend fills in what was left out, also in a row that nothing but the gap has asked for.
 func (t *tab) mend(gap string) {
 	_, id := t.field(gap)
-	raw, _ := declare.Sample(t.form, id)
+	raw, _ := sample.One(t.form, id)
 	if raw = cmp.Or(t.valid[gap], raw); raw != "" {
 		t.typeIn(gap, raw)
 	}

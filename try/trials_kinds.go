@@ -5,8 +5,8 @@ import (
 	"slices"
 	"strings"
 
-	"leanwicket.dev/declare"
 	"leanwicket.dev/form"
+	"leanwicket.dev/sample"
 )
 
 // kindsOf are words for the kinds of control that are no text.
@@ -28,7 +28,7 @@ func (p *plan) changes(loaded bool) (list []change) {
 		if !known || !p.free(path) || group != "" || loaded && p.loaded[path] == "" || slices.ContainsFunc(list, func(c change) bool { return c.kind == kind }) {
 			continue
 		}
-		for _, raw := range declare.Samples(p.form, id, 9) {
+		for _, raw := range sample.Some(p.form, id, 9) {
 			if raw != "" && raw != p.loaded[path] && raw != p.form.Format(p.defaultOf(id)) {
 				list = append(list, change{path, kind, raw})
 				break

@@ -34,7 +34,7 @@ var pages = map[string][]string{
 	},
 	"careful.html":   {"edit-while-sending", "nothing-swallowed", "lost-reply", "key-after-error", "key-after-silence"},
 	"readymade.html": nil,
-	"react/built":    {"load-fails", "values-without-events", "pending-ends", "edit-while-sending", "refusal-focus", "nothing-swallowed", "signed-out-by-redirect", "page-for-an-answer", "cut-answer", "lost-reply"},
+	"controlled/built":    {"load-fails", "values-without-events", "pending-ends", "edit-while-sending", "refusal-focus", "nothing-swallowed", "signed-out-by-redirect", "page-for-an-answer", "cut-answer", "lost-reply"},
 }
 
 // copied copies the pages, with the bundle beside them.
@@ -189,8 +189,8 @@ func TestLinesInTheDocs(t *testing.T) {
 	require.NoError(t, err)
 	for page, breaks := range pages {
 		file, row := page, "`"+page+"`"
-		if page == "react/built" {
-			file, row = "react/src/main.jsx", "`react/`, with plain state"
+		if page == "controlled/built" {
+			file, row = "controlled/src/main.jsx", "`controlled/`, with plain state"
 		}
 		text, err := os.ReadFile(filepath.Join("..", "harbour", "pages", file))
 		require.NoError(t, err)

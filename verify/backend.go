@@ -3,10 +3,10 @@ package verify
 import (
 	"encoding/json"
 
-	"leanwicket.dev/declare"
 	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/replies"
+	"leanwicket.dev/sample"
 )
 
 // record is what a load brings: an accepted answer for every field, as many rows of
@@ -48,7 +48,7 @@ func (m *successors) sample(id form.FieldID) (string, bool) {
 	if len(comparedWith(m.form, id)) > 0 {
 		return "", false
 	}
-	return declare.Sample(m.form, id)
+	return sample.One(m.form, id)
 }
 
 // accepted is what an acceptance returns: with adopt the edited fields, as the

@@ -3,10 +3,10 @@ package verify
 import (
 	"slices"
 
-	"leanwicket.dev/declare"
 	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/replies"
+	"leanwicket.dev/sample"
 )
 
 // move is one thing that can happen: an event, and for an answer the HTTP reply
@@ -121,7 +121,7 @@ func (m *successors) fill() error {
 	if err != nil {
 		return err
 	}
-	edits, _ := declare.Fill(unlocked)
+	edits, _ := sample.Fill(unlocked)
 	last := map[string]int{}
 	for k, e := range edits {
 		if e.Kind == lifecycle.EventEdit {

@@ -8,9 +8,9 @@ import (
 	"strings"
 	"time"
 
-	"leanwicket.dev/declare"
 	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/sample"
 )
 
 // Options bound a walk. The zero value is an honest default for each.
@@ -138,7 +138,7 @@ func editedField(f *form.Form, path string) (edited, error) {
 			e.raws = append(e.raws, raw)
 		}
 	}
-	samples := declare.Samples(f, place.Field, 3)
+	samples := sample.Some(f, place.Field, 3)
 	if f.Prefill.URL == "" {
 		add("")
 	} else if len(samples) > 0 { // the last is what a load brings

@@ -3,8 +3,8 @@ package verify
 import (
 	"slices"
 
-	"leanwicket.dev/declare"
 	"leanwicket.dev/form"
+	"leanwicket.dev/sample"
 )
 
 // Plan chooses the fields that walks of a form edit, so many at a time: one that is typed,
@@ -58,7 +58,7 @@ func Plan(declared *form.Form, atATime int) [][]string {
 // ticked, a choice of one.
 func companionOf(f *form.Form, set []string) (path string, found bool) {
 	changes := func(id form.FieldID) bool {
-		accepted := len(declare.Samples(f, id, 2))
+		accepted := len(sample.Some(f, id, 2))
 		if f.Accepts(id, form.Value{}) {
 			accepted++
 		}

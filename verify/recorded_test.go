@@ -15,6 +15,7 @@ import (
 	"leanwicket.dev/declare"
 	"leanwicket.dev/form"
 	"leanwicket.dev/harbour"
+	"leanwicket.dev/sample"
 	events "leanwicket.dev/internal/walk"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/scenario"
@@ -115,7 +116,7 @@ func anySession(t *rapid.T, form *form.Form) string {
 		step(w.Event(t))
 	}
 	if rapid.Bool().Draw(t, "filled") { // then most submits are sent
-		edits, _ := declare.Fill(form)
+		edits, _ := sample.Fill(form)
 		for _, e := range edits {
 			step(e)
 		}

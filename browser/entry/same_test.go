@@ -20,6 +20,7 @@ import (
 	"leanwicket.dev/form"
 	"leanwicket.dev/harbour"
 	"leanwicket.dev/internal/walk"
+	"leanwicket.dev/sample"
 )
 
 // The core that browsers load gives the same answers as this one, which the standard
@@ -246,7 +247,7 @@ func (d *driver) row(group string) {
 
 // typed is what somebody types: what fits, what almost fits, and what nobody expects.
 func (d *driver) typed(field *form.Field) string {
-	if fits, ok := declare.Sample(d.form, form.FieldID(slices.IndexFunc(d.form.Fields, func(f form.Field) bool { return f.Path == field.Path }))); ok && d.random.IntN(2) == 0 {
+	if fits, ok := sample.One(d.form, form.FieldID(slices.IndexFunc(d.form.Fields, func(f form.Field) bool { return f.Path == field.Path }))); ok && d.random.IntN(2) == 0 {
 		return fits
 	}
 	if len(field.Options) > 0 && d.random.IntN(2) == 0 {

@@ -4,11 +4,13 @@ import (
 	"cmp"
 	"fmt"
 	"os"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"leanwicket.dev/declare"
+	"leanwicket.dev/guarantee"
 	"leanwicket.dev/internal/document"
 	"leanwicket.dev/scenario"
 )
@@ -54,7 +56,7 @@ summary (exit status 0, or 1 with --strict). A folder stands for every
 				if form.Submit.URL != "" && len(form.InBody) == 0 && !form.InBodyNone {
 					undeclared++
 				}
-				for _, advice := range source.Advice {
+				for _, advice := range advice(source) {
 					unwise++
 					fmt.Fprintf(c.OutOrStdout(), "  unwise  %s\n", advice.Error())
 				}
@@ -75,4 +77,16 @@ summary (exit status 0, or 1 with --strict). A folder stands for every
 	c.SetOut(os.Stdout)
 	c.Flags().BoolVar(&strict, "strict", false, "exit with 1 where something is unwise")
 	return c
+}
+
+// advice lists what is allowed and unwise in a form file, and which guarantees it waives, in the order of
+// the file.
+func advice(source *declare.Source) []declare.Problem {
+	list := slices.Clone(source.Advice)
+	for _, waived := range guarantee.Waives(source.Form) {
+		policy, _, _ := strings.Cut(waived.Policy, ":")
+		list = append(list, source.Advise(policy, waived.Policy+", which waives "+waived.Guarantee.String()+": "+waived.Price, waived.Instead))
+	}
+	slices.SortStableFunc(list, func(a, b declare.Problem) int { return cmp.Or(a.Line-b.Line, a.Column-b.Column) })
+	return list
 }

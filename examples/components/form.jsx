@@ -7,7 +7,7 @@ import { openForm, towForm } from "harbour-forms"
 
 // The state is a subscription: parts that are as they were are the same objects, so that
 // memo draws only what has changed.
-function useSnapshot(session) {
+function useTow(session) {
   const [snapshot, setSnapshot] = useState(session.snapshot)
   useEffect(() => session.observe(() => setSnapshot(session.snapshot)), [session])
   return snapshot
@@ -65,7 +65,7 @@ function Question({ session, question }) {
 }
 
 function Tow({ session }) {
-  const now = useSnapshot(session)
+  const now = useTow(session)
   const [announced, announce] = useState("")
   const form = useRef()
   useEffect(() => {

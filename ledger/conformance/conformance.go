@@ -11,8 +11,6 @@ import (
 	"testing"
 	"time"
 
-	"github.com/stretchr/testify/require"
-
 	"leanwicket.dev/ledger"
 )
 
@@ -26,7 +24,7 @@ func Keys(t *testing.T, store ledger.Store) {
 	}
 	state := func(r ledger.Reservation) ledger.State {
 		s, _, err := store.Reserve(ctx, r)
-		require.NoError(t, err)
+		noError(t, err)
 		return s
 	}
 	other := func(r ledger.Reservation) ledger.Reservation {
@@ -36,70 +34,70 @@ func Keys(t *testing.T, store ledger.Store) {
 
 	t.Run("a repeat gets the stored answer", func(t *testing.T) {
 		r := fresh()
-		require.Equal(t, ledger.Reserved, state(r))
-		require.Equal(t, ledger.InFlight, state(other(r)))
+		equal(t, ledger.Reserved, state(r))
+		equal(t, ledger.InFlight, state(other(r)))
 		found, err := store.Find(ctx, r.Key)
-		require.NoError(t, err)
-		require.Nil(t, found, "nothing is known of work that goes on")
+		noError(t, err)
+		equal(t, (*ledger.Kept)(nil), found, "nothing is known of work that goes on")
 		stored := ledger.Response{Status: 201, Header: map[string]string{"Location": "/permits/7"}, Body: []byte(`{"id":7}`)}
-		require.NoError(t, store.Settle(ctx, r, stored))
+		noError(t, store.Settle(ctx, r, stored))
 		s, answer, err := store.Reserve(ctx, other(r))
-		require.NoError(t, err)
-		require.Equal(t, ledger.Settled, s)
-		require.Equal(t, stored, answer)
+		noError(t, err)
+		equal(t, ledger.Settled, s)
+		equal(t, stored, answer)
 		found, err = store.Find(ctx, r.Key)
-		require.NoError(t, err)
-		require.Equal(t, &ledger.Kept{Response: stored, Fingerprint: r.Fingerprint}, found)
+		noError(t, err)
+		equal(t, &ledger.Kept{Response: stored, Fingerprint: r.Fingerprint}, found)
 		stranger := r.Key
 		stranger.Principal = "bo"
 		found, err = store.Find(ctx, stranger)
-		require.NoError(t, err)
-		require.Nil(t, found, "another account's key")
+		noError(t, err)
+		equal(t, (*ledger.Kept)(nil), found, "another account's key")
 	})
 	t.Run("a key with other values, and another account's", func(t *testing.T) {
 		r := fresh()
-		require.Equal(t, ledger.Reserved, state(r))
+		equal(t, ledger.Reserved, state(r))
 		different := r
 		different.Fingerprint = [32]byte{255}
-		require.Equal(t, ledger.Different, state(different))
-		require.NoError(t, store.Settle(ctx, r, ledger.Response{Status: 201}))
-		require.Equal(t, ledger.Different, state(different))
+		equal(t, ledger.Different, state(different))
+		noError(t, store.Settle(ctx, r, ledger.Response{Status: 201}))
+		equal(t, ledger.Different, state(different))
 		stranger := r
 		stranger.Principal = "bo"
-		require.Equal(t, ledger.Reserved, state(stranger))
+		equal(t, ledger.Reserved, state(stranger))
 	})
 	t.Run("a lease that has run out is taken over", func(t *testing.T) {
 		r := fresh()
 		r.Lease = time.Millisecond
-		require.Equal(t, ledger.Reserved, state(r))
-		require.Eventually(t, func() bool { return state(other(r)) == ledger.Reserved }, 5*time.Second, 5*time.Millisecond)
-		require.ErrorIs(t, store.Settle(ctx, r, ledger.Response{Status: 201}), ledger.ErrLost)
-		require.NoError(t, store.Settle(ctx, other(r), ledger.Response{Status: 202}))
-		require.Equal(t, ledger.Settled, state(r))
+		equal(t, ledger.Reserved, state(r))
+		eventually(t, func() bool { return state(other(r)) == ledger.Reserved }, 5*time.Second, 5*time.Millisecond)
+		isError(t, store.Settle(ctx, r, ledger.Response{Status: 201}), ledger.ErrLost)
+		noError(t, store.Settle(ctx, other(r), ledger.Response{Status: 202}))
+		equal(t, ledger.Settled, state(r))
 	})
 	t.Run("work that was given up is not taken over by other values", func(t *testing.T) {
 		r := fresh()
 		r.Lease = time.Millisecond
-		require.Equal(t, ledger.Reserved, state(r))
+		equal(t, ledger.Reserved, state(r))
 		time.Sleep(20 * time.Millisecond)
 		different := other(r)
 		different.Fingerprint = [32]byte{255}
-		require.Equal(t, ledger.Different, state(different))
+		equal(t, ledger.Different, state(different))
 	})
 	t.Run("who finds his own claim has won it: the answer to it was lost", func(t *testing.T) {
 		r := fresh()
-		require.Equal(t, ledger.Reserved, state(r))
-		require.Equal(t, ledger.Reserved, state(r))
+		equal(t, ledger.Reserved, state(r))
+		equal(t, ledger.Reserved, state(r))
 	})
 	t.Run("who claims again renews the lease, and claims nothing of what another has taken over", func(t *testing.T) {
 		r := fresh()
 		r.Lease = time.Millisecond
-		require.Equal(t, ledger.Reserved, state(r))
+		equal(t, ledger.Reserved, state(r))
 		r.Lease = time.Minute
-		require.Equal(t, ledger.Reserved, state(r))
+		equal(t, ledger.Reserved, state(r))
 		time.Sleep(20 * time.Millisecond)
-		require.Equal(t, ledger.InFlight, state(other(r)))
-		require.NoError(t, store.Settle(ctx, r, ledger.Response{Status: 201}))
+		equal(t, ledger.InFlight, state(other(r)))
+		noError(t, store.Settle(ctx, r, ledger.Response{Status: 201}))
 	})
 	t.Run("work that outlasts its lease many times keeps its key", func(t *testing.T) {
 		atOnce(t, store, fresh(), 5, time.Second, 3*time.Second)
@@ -107,11 +105,11 @@ func Keys(t *testing.T, store ledger.Store) {
 	t.Run("bytes of any kind come back", func(t *testing.T) {
 		r := fresh()
 		r.Key.Key, r.Principal = "k\x01'; DROP TABLE x; --\u202e", "bo\"\\é"
-		require.Equal(t, ledger.Reserved, state(r))
-		require.NoError(t, store.Settle(ctx, r, ledger.Response{Status: 200, Body: []byte{0, 255, '\'', '\n'}}))
+		equal(t, ledger.Reserved, state(r))
+		noError(t, store.Settle(ctx, r, ledger.Response{Status: 200, Body: []byte{0, 255, '\'', '\n'}}))
 		_, answer, err := store.Reserve(ctx, other(r))
-		require.NoError(t, err)
-		require.Equal(t, []byte{0, 255, '\'', '\n'}, answer.Body)
+		noError(t, err)
+		equal(t, []byte{0, 255, '\'', '\n'}, answer.Body)
 	})
 	t.Run("too large a body is not kept", func(t *testing.T) {
 		r := fresh()
@@ -121,23 +119,23 @@ func Keys(t *testing.T, store ledger.Store) {
 			})
 		}
 		first, repeated, err := do()
-		require.NoError(t, err)
-		require.False(t, repeated)
-		require.Equal(t, "12345", string(first.Body))
+		noError(t, err)
+		equal(t, false, repeated)
+		equal(t, "12345", string(first.Body))
 		again, repeated, err := do()
-		require.NoError(t, err)
-		require.True(t, repeated)
-		require.Equal(t, 201, again.Status)
-		require.Empty(t, again.Body)
+		noError(t, err)
+		equal(t, true, repeated)
+		equal(t, 201, again.Status)
+		equal(t, 0, len(again.Body))
 	})
 	t.Run("released work can be done again, by its owner's word alone", func(t *testing.T) {
 		r := fresh()
-		require.Equal(t, ledger.Reserved, state(r))
-		require.NoError(t, store.Release(ctx, other(r)))
-		require.Equal(t, ledger.InFlight, state(other(r)))
-		require.NoError(t, store.Release(ctx, r))
-		require.Equal(t, ledger.Reserved, state(other(r)))
-		require.ErrorIs(t, store.Settle(ctx, r, ledger.Response{}), ledger.ErrLost)
+		equal(t, ledger.Reserved, state(r))
+		noError(t, store.Release(ctx, other(r)))
+		equal(t, ledger.InFlight, state(other(r)))
+		noError(t, store.Release(ctx, r))
+		equal(t, ledger.Reserved, state(other(r)))
+		isError(t, store.Settle(ctx, r, ledger.Response{}), ledger.ErrLost)
 	})
 	t.Run("fifty at once: one works, all get its answer", func(t *testing.T) {
 		atOnce(t, store, fresh(), 50, 0, 20*time.Millisecond)
@@ -148,8 +146,8 @@ func Keys(t *testing.T, store ledger.Store) {
 			answer, _, err := ledger.Once(ctx, store, r, ledger.Options{}, func(context.Context) (ledger.Response, error) {
 				return ledger.Response{}, ledger.Refused{Response: ledger.Response{Status: 422}}
 			})
-			require.NoError(t, err)
-			require.Equal(t, 422, answer.Status)
+			noError(t, err)
+			equal(t, 422, answer.Status)
 		}
 	})
 	t.Run("work that fails or panics gives its key back", func(t *testing.T) {
@@ -159,11 +157,11 @@ func Keys(t *testing.T, store ledger.Store) {
 			return a, err
 		}
 		_, err := do(func() (ledger.Response, error) { return ledger.Response{}, errors.New("closed") })
-		require.ErrorContains(t, err, "closed")
-		require.Panics(t, func() { _, _ = do(func() (ledger.Response, error) { panic("out of order") }) })
+		errorContains(t, err, "closed")
+		panics(t, "out of order", func() { _, _ = do(func() (ledger.Response, error) { panic("out of order") }) })
 		a, err := do(func() (ledger.Response, error) { return ledger.Response{Status: 201}, nil })
-		require.NoError(t, err)
-		require.Equal(t, 201, a.Status)
+		noError(t, err)
+		equal(t, 201, a.Status)
 	})
 }
 
@@ -184,7 +182,7 @@ func atOnce(t *testing.T, store ledger.Store, r ledger.Reservation, senders int,
 		})
 	}
 	all.Wait()
-	require.EqualValues(t, 1, worked.Load())
+	equal(t, int32(1), worked.Load())
 }
 
 // Forgets holds a store to its word that it keeps answers only for a time: the
@@ -195,31 +193,31 @@ func Forgets(t *testing.T, store ledger.Store, prune func(context.Context) (int,
 	r := ledger.Reservation{Key: ledger.Key{Key: "old"}, Fingerprint: [32]byte{1}, Owner: [16]byte{1}, Lease: time.Minute}
 	reserve := func(r ledger.Reservation) ledger.State {
 		state, _, err := store.Reserve(ctx, r)
-		require.NoError(t, err)
+		noError(t, err)
 		return state
 	}
-	require.Equal(t, ledger.Reserved, reserve(r))
-	require.NoError(t, store.Settle(ctx, r, ledger.Response{Status: 201}))
+	equal(t, ledger.Reserved, reserve(r))
+	noError(t, store.Settle(ctx, r, ledger.Response{Status: 201}))
 	open := r
 	open.Key.Key = "open"
-	require.Equal(t, ledger.Reserved, reserve(open))
+	equal(t, ledger.Reserved, reserve(open))
 	if prune != nil {
 		// The store also forgets beside what goes on, and can be first. So there is a new key for each try.
 		next := r
-		require.Eventually(t, func() bool {
+		eventually(t, func() bool {
 			next.Key.Key += "+"
-			require.Equal(t, ledger.Reserved, reserve(next))
-			require.NoError(t, store.Settle(ctx, next, ledger.Response{Status: 201}))
+			equal(t, ledger.Reserved, reserve(next))
+			noError(t, store.Settle(ctx, next, ledger.Response{Status: 201}))
 			n, err := prune(ctx)
-			require.NoError(t, err)
+			noError(t, err)
 			return n > 0
 		}, 10*time.Second, 50*time.Millisecond)
 	}
 	other := r
 	other.Fingerprint, other.Owner = [32]byte{2}, [16]byte{2}
-	require.Eventually(t, func() bool { return reserve(other) == ledger.Reserved }, 10*time.Second, 50*time.Millisecond)
+	eventually(t, func() bool { return reserve(other) == ledger.Reserved }, 10*time.Second, 50*time.Millisecond)
 	open.Owner = [16]byte{2}
-	require.Equal(t, ledger.InFlight, reserve(open), "what is being worked on is not forgotten")
+	equal(t, ledger.InFlight, reserve(open), "what is being worked on is not forgotten")
 }
 
 // ForgetsByItself holds a store to: keys that are over go while others come. The store keeps
@@ -232,12 +230,12 @@ func ForgetsByItself(t *testing.T, store ledger.Store, count func() int) {
 		_, _, err := ledger.Once(context.Background(), store, r, ledger.Options{}, func(context.Context) (ledger.Response, error) {
 			return ledger.Response{Status: 201}, nil
 		})
-		require.NoError(t, err)
+		noError(t, err)
 	}
 	for range 100 {
 		one()
 	}
-	require.Eventually(t, func() bool { one(); return count() < 40 }, 20*time.Second, 50*time.Millisecond)
+	eventually(t, func() bool { one(); return count() < 40 }, 20*time.Second, 50*time.Millisecond)
 }
 
 // Effects holds a store to: the work takes effect exactly once, and only with its
@@ -257,13 +255,13 @@ func Effects(t *testing.T, store ledger.Transactional, write func(ctx context.Co
 
 	t.Run("work that fails leaves nothing", func(t *testing.T) {
 		_, _, err := once(ctx, "fails", func() error { return errors.New("closed") })
-		require.ErrorContains(t, err, "closed")
-		require.PanicsWithValue(t, "out of order", func() { _, _, _ = once(ctx, "fails", func() error { panic("out of order") }) })
-		require.Equal(t, 0, count("fails"))
+		errorContains(t, err, "closed")
+		panics(t, "out of order", func() { _, _, _ = once(ctx, "fails", func() error { panic("out of order") }) })
+		equal(t, 0, count("fails"))
 		_, repeated, err := once(ctx, "fails", good)
-		require.NoError(t, err)
-		require.False(t, repeated)
-		require.Equal(t, 1, count("fails"))
+		noError(t, err)
+		equal(t, false, repeated)
+		equal(t, 1, count("fails"))
 	})
 	t.Run("a client that goes away has all or nothing", func(t *testing.T) {
 		for k := range 20 {
@@ -271,8 +269,8 @@ func Effects(t *testing.T, store ledger.Transactional, write func(ctx context.Co
 			leaving, cancel := context.WithCancel(ctx)
 			_, _, _ = once(leaving, value, func() error { cancel(); return nil })
 			_, _, err := once(ctx, value, good)
-			require.NoError(t, err)
-			require.Equal(t, 1, count(value))
+			noError(t, err)
+			equal(t, 1, count(value))
 		}
 	})
 	t.Run("many at once: each key takes effect once, its repeats get its answer", func(t *testing.T) {
@@ -288,18 +286,18 @@ func Effects(t *testing.T, store ledger.Transactional, write func(ctx context.Co
 		}
 		all.Wait()
 		for k := range 10 {
-			require.Equal(t, 1, count("many"+string(rune('a'+k))))
+			equal(t, 1, count("many"+string(rune('a'+k))))
 		}
 	})
 	t.Run("a refusal is kept, and nothing of what the work wrote", func(t *testing.T) {
 		refuse := func() error { return ledger.Refused{Response: ledger.Response{Status: 422, Body: []byte("taken")}} }
 		for range 2 {
 			answer, _, err := once(ctx, "refused", refuse)
-			require.NoError(t, err)
-			require.Equal(t, 422, answer.Status)
-			require.Equal(t, "taken", string(answer.Body))
+			noError(t, err)
+			equal(t, 422, answer.Status)
+			equal(t, "taken", string(answer.Body))
 		}
-		require.Equal(t, 0, count("refused"))
+		equal(t, 0, count("refused"))
 	})
 	t.Run("work that takes too long has done nothing, and can be done again", func(t *testing.T) {
 		r := ledger.Reservation{Key: ledger.Key{Route: "/effects", Key: "long"}, Fingerprint: [32]byte{7}}
@@ -310,12 +308,12 @@ func Effects(t *testing.T, store ledger.Transactional, write func(ctx context.Co
 			<-ctx.Done()
 			return ledger.Response{}, ctx.Err()
 		})
-		require.ErrorIs(t, err, ledger.ErrBusy)
-		require.Equal(t, 0, count("long"))
+		isError(t, err, ledger.ErrBusy)
+		equal(t, 0, count("long"))
 		_, repeated, err := once(ctx, "long", good)
-		require.NoError(t, err)
-		require.False(t, repeated)
-		require.Equal(t, 1, count("long"))
+		noError(t, err)
+		equal(t, false, repeated)
+		equal(t, 1, count("long"))
 	})
 	t.Run("impatient while another is at work", func(t *testing.T) {
 		r := ledger.Reservation{Key: ledger.Key{Route: "/effects", Key: "slow"}, Fingerprint: [32]byte{7}}
@@ -333,7 +331,7 @@ func Effects(t *testing.T, store ledger.Transactional, write func(ctx context.Co
 		})
 		<-begun
 		_, _, err := ledger.Once(ctx, store, r, ledger.Options{Patience: 50 * time.Millisecond}, nil)
-		require.ErrorIs(t, err, ledger.ErrInFlight)
+		isError(t, err, ledger.ErrInFlight)
 		close(end)
 		slow.Wait()
 	})

@@ -1,4 +1,9 @@
-package declare
+// Package sample finds values that a field accepts, and a way to fill a form.
+//
+//	edits, complete := sample.Fill(source.Form)
+//
+// The verifier, first scenarios and the trials of somebody's page choose their values with it.
+package sample
 
 import (
 	"regexp/syntax"
@@ -8,18 +13,18 @@ import (
 	"leanwicket.dev/form"
 )
 
-// Sample finds a text that a field accepts, as typed. It reports false where it
+// One finds a text that a field accepts, as typed. It reports false where it
 // finds none: its rules contradict each other, or its pattern is too hard.
-func Sample(form *form.Form, id form.FieldID) (string, bool) {
-	if found := Samples(form, id, 1); len(found) > 0 {
+func One(form *form.Form, id form.FieldID) (string, bool) {
+	if found := Some(form, id, 1); len(found) > 0 {
 		return found[0], true
 	}
 	return "", false
 }
 
-// Samples finds at most so many texts with different values that a field
+// Some finds at most so many texts with different values that a field
 // accepts.
-func Samples(form *form.Form, id form.FieldID, most int) []string {
+func Some(form *form.Form, id form.FieldID, most int) []string {
 	var found []string
 	for _, raw := range candidates(&form.Fields[id]) {
 		v := form.Parse(id, raw)
