@@ -12,6 +12,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -67,11 +68,20 @@ var (
 )
 `
 
+// documentation lists the pages in docs.
+func documentation(t *testing.T) (pages []string) {
+	for _, folder := range []string{"../../docs", "../../docs/inside"} {
+		found, err := filepath.Glob(folder + "/*.md")
+		require.NoError(t, err)
+		pages = append(pages, found...)
+	}
+	return pages
+}
+
 // The Go blocks of the pages compile: those that declare something by itself, the others as
 // the body of a function.
 func TestTheGoBlocksOfThePagesCompile(t *testing.T) {
-	pages, err := filepath.Glob("../../docs/*.md")
-	require.NoError(t, err)
+	pages := documentation(t)
 	files := token.NewFileSet()
 	parse := func(name, text string) *ast.File {
 		tree, err := parser.ParseFile(files, name, text, 0)
@@ -176,4 +186,39 @@ func TestTheScenariosOfThePages(t *testing.T) {
 		require.NoError(t, err)
 		require.Empty(t, scenario.Play(played, scenario.Options{}).Failures)
 	}
+}
+
+var (
+	linkOf    = regexp.MustCompile(`\]\(([^)\s:]+)\)`) // without a scheme
+	headingOf = regexp.MustCompile(`(?m)^#+ (.*)$`)
+	notOfID   = regexp.MustCompile("[^\\w\\- ]")
+)
+
+// Each link of a page leads to a file that is there, and to a heading that it has.
+func TestTheLinksOfThePagesLead(t *testing.T) {
+	links := 0
+	for _, page := range append(documentation(t), "../../README.md", "../../CONTRIBUTING.md", "../../SECURITY.md", "../../CHANGELOG.md") {
+		text, err := os.ReadFile(page)
+		require.NoError(t, err)
+		for _, link := range linkOf.FindAllStringSubmatch(fenced.ReplaceAllString(string(text), ""), -1) {
+			links++
+			path, heading, toHeading := strings.Cut(link[1], "#")
+			to := page
+			if path != "" {
+				to = filepath.Join(filepath.Dir(page), path)
+			}
+			_, err := os.Stat(to)
+			require.NoError(t, err, "%s: %s", page, link[1])
+			if toHeading {
+				text, err := os.ReadFile(to)
+				require.NoError(t, err)
+				var ids []string
+				for _, h := range headingOf.FindAllStringSubmatch(string(text), -1) {
+					ids = append(ids, strings.ReplaceAll(notOfID.ReplaceAllString(strings.ToLower(h[1]), ""), " ", "-"))
+				}
+				require.Contains(t, ids, heading, "%s: %s", page, link[1])
+			}
+		}
+	}
+	require.Greater(t, links, 100)
 }

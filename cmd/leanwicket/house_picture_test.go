@@ -77,11 +77,11 @@ func TestThePictureOfTheHouse(t *testing.T) {
 	d.Shapes = append(lines, texts...)
 	var svg bytes.Buffer
 	require.NoError(t, d.WriteSVG(&svg))
-	file := filepath.Join("..", "..", "docs", "house.svg")
+	file := filepath.Join("..", "..", "docs", "inside", "house.svg")
 	if os.Getenv("UPDATE") != "" {
 		require.NoError(t, os.WriteFile(file, svg.Bytes(), 0o644))
 	}
 	current, err := os.ReadFile(file)
 	require.NoError(t, err)
-	require.True(t, bytes.Equal(svg.Bytes(), current), "docs/house.svg is an old one: UPDATE=1 draws it anew")
+	require.True(t, bytes.Equal(svg.Bytes(), current), "docs/inside/house.svg is an old one: UPDATE=1 draws it anew")
 }

@@ -36,31 +36,39 @@ func (x tooth) find(t *testing.T, all []mutant) mutant {
 }
 
 var (
-	ruleOf   = regexp.MustCompile(`(?ms)^\*\*(\d+)\. .*?^\*Shown by \[(\d\d)\]\(\.\./harbour/demo/([^)]*)\), against: (.*?)\.\*$`)
-	changeOf = regexp.MustCompile("^`(\\w+)`, ([a-z ]+)(?:, `([^`]+)`)?(?: in `([^`]+)`)?$")
+	ruleOf = regexp.MustCompile(`(?ms)^\*\*(\d+)\. .*?^\*Shown by \[(\d\d)\]\(\.\./harbour/demo/([^)]*)\)\.\*$`)
+	rowOf  = regexp.MustCompile("(?m)^\\| (\\d\\d) \\| `(\\w+)` \\| ([a-z ]+) \\| (?:`(.+?)`)? *\\| (?:`(.+?)`)? *\\|$")
 )
 
-// teeth are, for each scenario of the harbour, the changes that take what it is about out of
-// the core: those of the rule of docs/lifecycle.md that it shows. Rules are numbered without a
-// gap, and each scenario shows one.
+// teeth are, for each scenario of the harbour, the changes that take what it is about out of the
+// core, as docs/inside/teeth.md lists them. Each rule of docs/lifecycle.md is shown by one scenario, and
+// the rules are numbered without a gap.
 func teeth(t *testing.T) map[string][]tooth {
-	page, err := os.ReadFile(filepath.Join("..", "..", "docs", "lifecycle.md"))
-	require.NoError(t, err)
-	found := map[string][]tooth{}
-	rules := ruleOf.FindAllStringSubmatch(string(page), -1)
-	require.Equal(t, len(regexp.MustCompile(`(?m)^\*\*\d`).FindAllString(string(page), -1)), len(rules), "each rule is shown by something")
+	read := func(names ...string) string {
+		page, err := os.ReadFile(filepath.Join(append([]string{"..", "..", "docs"}, names...)...))
+		require.NoError(t, err)
+		return string(page)
+	}
+	page, shown := read("lifecycle.md"), map[string]bool{}
+	rules := ruleOf.FindAllStringSubmatch(page, -1)
+	require.Equal(t, len(regexp.MustCompile(`(?m)^\*\*\d`).FindAllString(page, -1)), len(rules), "each rule is shown by something")
 	for k, rule := range rules {
 		require.Equal(t, strconv.Itoa(k+1), rule[1])
 		require.Contains(t, harbour.Scenarios(), rule[3])
 		require.True(t, strings.HasPrefix(rule[3], rule[2]+"-"), rule[3])
-		require.Empty(t, found[rule[2]], rule[3])
-		for _, change := range strings.Split(rule[4], "; ") {
-			x := changeOf.FindStringSubmatch(change)
-			require.NotNil(t, x, "rule %s: %s", rule[1], change)
-			found[rule[2]] = append(found[rule[2]], tooth{x[1], x[2], x[3], x[4]})
-		}
+		require.False(t, shown[rule[2]], rule[3])
+		shown[rule[2]] = true
+	}
+	table, found := read("inside", "teeth.md"), map[string][]tooth{}
+	rows := rowOf.FindAllStringSubmatch(table, -1)
+	require.Equal(t, strings.Count(table, "\n| ")-1, len(rows), "each row is read")
+	for _, row := range rows {
+		text := func(cell int) string { return strings.ReplaceAll(row[cell], `\|`, "|") }
+		require.True(t, shown[row[1]], "no rule is shown by %s", row[1])
+		found[row[1]] = append(found[row[1]], tooth{row[2], row[3], text(4), text(5)})
 	}
 	require.Equal(t, len(harbour.Scenarios()), len(found))
+	require.Len(t, shown, len(found))
 	return found
 }
 
