@@ -43,7 +43,7 @@ func Words() []string { return slices.Clone(guaranteeWords[:]) }
 // Breach is a guarantee that a step has broken, and how.
 type Breach struct {
 	Guarantee Guarantee
-	Path      string // the field it is about, or empty
+	Path      string // the field that the breach is about, or empty
 	What      string
 }
 

@@ -82,7 +82,7 @@ func (w *Watch) Session() *lifecycle.Session { return w.session }
 // valid until the next step.
 func (w *Watch) Armed() []ArmedTimer { return w.timers }
 
-// Loading is the load on its way; 0 means none.
+// Loading is the load that is on its way, or 0.
 func (w *Watch) Loading() lifecycle.RequestID { return w.load }
 
 // AppendChecks lists the checks that are out.
@@ -93,9 +93,8 @@ func (w *Watch) AppendChecks(to []lifecycle.RequestID) []lifecycle.RequestID {
 	return to
 }
 
-// AppendTries lists the tries of the newest attempt whose answer still counts:
-// those that were left behind, of which only an acceptance does, and the one in
-// flight.
+// AppendTries lists the tries of the newest attempt whose answer still counts. These are the one in
+// flight, and those that were left behind, of which only an acceptance counts.
 func (w *Watch) AppendTries(to []int32) []int32 {
 	if w.settled {
 		return to

@@ -6,7 +6,7 @@ import (
 	"leanwicket.dev/lifecycle"
 )
 
-// outcomes are what a step has learnt of the newest attempt.
+// outcomes lists what a step has learnt of the newest attempt.
 type outcomes struct {
 	kind      lifecycle.ReplyKind
 	learnt    bool // an outcome that settles

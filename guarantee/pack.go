@@ -32,8 +32,8 @@ func (p *Packer) Fork() *Packer {
 	return &Packer{core: p.core.Fork(), whole: p.whole, works: p.works.Fork(), own: map[string]*sentWork{}}
 }
 
-// Size is about the memory that the packer's tables take, in bytes. No fork may
-// be at work meanwhile.
+// Size estimates the memory that the packer's tables take, in bytes. No fork may be at work
+// meanwhile.
 func (p *Packer) Size() int { return p.core.Size() }
 
 // Pack brings a watched session into its canonical state and appends it, packed.
@@ -62,8 +62,8 @@ func (p *Packer) Unpack(packed []byte, w *Watch) (rest []byte) {
 	return rest
 }
 
-// forget drops what has no future: it is set anew before it is looked at, or is not looked at
-// any more.
+// forget drops every part of the watch that can make no difference any more. The watch either sets
+// such a part anew before it reads it, or never reads it again.
 func (w *Watch) forget(ahead canonical.Ahead) {
 	if activity := w.session.Activity(); w.inFlight == 0 && activity != lifecycle.ActivitySending && activity != lifecycle.ActivityWaiting {
 		w.paused = false

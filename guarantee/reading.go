@@ -7,13 +7,13 @@ import (
 	"leanwicket.dev/lifecycle"
 )
 
-// reading says what is asked and what is dirty by the answers alone: what a field holds,
-// and its baseline. It does not trust what the session says of either.
+// reading decides what is asked and what is dirty from the answers alone: from what a field holds
+// and from its baseline. It does not ask the session about either.
 type reading struct{ session *lifecycle.Session }
 
-// dirty reports whether an answer differs from the saved one. The order of rows cannot be
-// read of a saved group, so that the session's word is taken for it. What was edited since
-// is no matter of answers: checkSince judges each change of that mark.
+// dirty reports whether an answer differs from the saved one. The saved order of rows cannot be read
+// from outside, so that the judge takes the session's word for it. The mark of what was edited since
+// is judged by checkSince.
 func (r reading) dirty(x lifecycle.FieldState) bool {
 	declared := x.Declared()
 	if declared.Kind == form.KindRows {

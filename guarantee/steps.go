@@ -8,7 +8,7 @@ import (
 	"leanwicket.dev/lifecycle"
 )
 
-// checkSends: one-at-a-time, no-invalid-send, same-key-same-values.
+// checkSends judges one-at-a-time, no-invalid-send and same-key-same-values.
 func (w *Watch) checkSends(effects []lifecycle.Effect, now facts) {
 	for k := range effects {
 		f := &effects[k]
@@ -47,7 +47,7 @@ func (w *Watch) checkSends(effects []lifecycle.Effect, now facts) {
 }
 
 // checkNewAttempt checks the beginning of an attempt. The session still has the values
-// that were sent, for the step has changed no others.
+// that were sent, because the step has changed no others.
 func (w *Watch) checkNewAttempt(f *lifecycle.Effect, work *sentWork, now facts) {
 	declared := w.session.Form()
 	if !w.settled {
@@ -85,13 +85,13 @@ func (w *Watch) checkNewAttempt(f *lifecycle.Effect, work *sentWork, now facts) 
 	}
 }
 
-// replaces reports whether an event puts something else in the place of all that was typed:
-// a reset, work that is discarded, or an earlier page's.
+// replaces reports whether an event replaces everything that was typed: a reset, a discard, or the
+// return of an earlier page's work.
 func replaces(e lifecycle.Event) bool {
 	return e.Kind == lifecycle.EventReset || e.Kind == lifecycle.EventRestored || e.Kind == lifecycle.EventLeaveDecided && e.Decision == lifecycle.DecisionDiscard
 }
 
-// checkEdits: edits-survive.
+// checkEdits judges edits-survive.
 func (w *Watch) checkEdits(e lifecycle.Event, o outcomes) {
 	s := w.session
 	if replaces(e) {
@@ -117,8 +117,8 @@ func (w *Watch) checkEdits(e lifecycle.Event, o outcomes) {
 	}
 }
 
-// checkSince: edits-survive. The session's mark of what was edited since is judged where
-// it changes: an edit brings it, and only the applicant takes it away.
+// checkSince judges edits-survive. It looks at the session's mark of what was edited since, where that
+// mark changes: an edit sets it, and only the applicant may clear it.
 func (w *Watch) checkSince(e lifecycle.Event) {
 	if !w.sinceCounts() || replaces(e) {
 		return
@@ -137,8 +137,8 @@ func (w *Watch) checkSince(e lifecycle.Event) {
 	}
 }
 
-// waitedFor reports whether an answer of an earlier page has come to its row: the
-// applicant had typed it there.
+// waitedFor reports whether an answer that the applicant typed on an earlier page has come to its
+// row.
 func (w *Watch) waitedFor(path string, f lifecycle.FieldState) bool {
 	return slices.ContainsFunc(w.then.waiting, func(k lifecycle.DraftAnswer) bool { return k.Path == path && k.Raw == f.Raw() })
 }
@@ -161,8 +161,7 @@ func (w *Watch) wasSentAs(b *fieldBefore) bool {
 	return b.kept.Absent()
 }
 
-// checkLeaving: ask-before-loss. What is still there at the moment of leaving
-// stands in the session that is left.
+// checkLeaving judges ask-before-loss. The session that is left still has what would be lost.
 func (w *Watch) checkLeaving(e lifecycle.Event, effects []lifecycle.Effect) {
 	declared := w.session.Form()
 	if declared.Leave.When == form.LeaveNever {
@@ -184,7 +183,7 @@ func (w *Watch) checkLeaving(e lifecycle.Event, effects []lifecycle.Effect) {
 	}
 }
 
-// checkWaiting: waiting-ends.
+// checkWaiting judges waiting-ends.
 func (w *Watch) checkWaiting(now facts) {
 	if now.leave == lifecycle.LeaveGone {
 		if len(w.timers) > 0 {
@@ -215,8 +214,8 @@ func (w *Watch) checkWaiting(now facts) {
 	}
 }
 
-// checkAsking: no-needless-ask, and the other half of ask-before-loss: the
-// guard is on whenever something would be lost.
+// checkAsking judges no-needless-ask. It also judges the other half of ask-before-loss: the guard is
+// on whenever something would be lost.
 func (w *Watch) checkAsking(effects []lifecycle.Effect, now facts) {
 	reason := w.reason(now)
 	for k := range effects {
@@ -236,7 +235,7 @@ func (w *Watch) checkAsking(effects []lifecycle.Effect, now facts) {
 	}
 }
 
-// checkIssues: fresh-issues.
+// checkIssues judges fresh-issues.
 func (w *Watch) checkIssues(e lifecycle.Event) {
 	if e.Kind != lifecycle.EventEdit {
 		return
@@ -255,7 +254,7 @@ func (w *Watch) checkIssues(e lifecycle.Event) {
 	}
 }
 
-// checkReset: clean-reset.
+// checkReset judges clean-reset.
 func (w *Watch) checkReset(e lifecycle.Event, now facts) {
 	if e.Kind != lifecycle.EventReset {
 		return
@@ -297,7 +296,7 @@ func (w *Watch) checkReset(e lifecycle.Event, now facts) {
 	}
 }
 
-// checkEntries: nothing-swallowed.
+// checkEntries judges nothing-swallowed.
 func (w *Watch) checkEntries(e lifecycle.Event, o outcomes) {
 	treatedAsRefused := o.kind == lifecycle.ReplyRefused || o.kind == lifecycle.ReplyOutdated && w.session.Form().Prefill.URL == ""
 	if !o.learnt || !treatedAsRefused {
@@ -331,8 +330,8 @@ func (w *Watch) checkEntries(e lifecycle.Event, o outcomes) {
 	}
 }
 
-// checkWayForward: as far as one step can tell, a submit that nothing holds
-// does something.
+// checkWayForward judges way-forward as far as one step can tell: a submit that nothing holds does
+// something.
 func (w *Watch) checkWayForward(e lifecycle.Event, effects []lifecycle.Effect, now facts) {
 	if e.Kind != lifecycle.EventSubmit || w.then.facts.activity != lifecycle.ActivityIdle || now.ignored > w.then.facts.ignored {
 		return
@@ -348,7 +347,7 @@ func (w *Watch) checkWayForward(e lifecycle.Event, effects []lifecycle.Effect, n
 	}
 }
 
-// checkSaid: said-once.
+// checkSaid judges said-once.
 func (w *Watch) checkSaid(e lifecycle.Event, effects []lifecycle.Effect, o outcomes, now facts) {
 	var said [1 << 8]int // by form.MessageID
 	notices := 0

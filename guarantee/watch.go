@@ -109,7 +109,7 @@ func NewWatch(s *lifecycle.Session, opening []lifecycle.Effect) *Watch {
 	return w
 }
 
-// Before takes down the state before an event.
+// Before snapshots the state before an event.
 func (w *Watch) Before(e lifecycle.Event) {
 	w.takeDown()
 	w.then.session = nil
@@ -119,8 +119,8 @@ func (w *Watch) Before(e lifecycle.Event) {
 	}
 }
 
-// BeforeAny takes down the state before an event that is not known yet: it is
-// for watches that are copied, and the session is left as it is until then.
+// BeforeAny snapshots the state before any event. It is for watches that are copied. The session must
+// not change between this call and the step.
 func (w *Watch) BeforeAny() {
 	w.takeDown()
 	w.then.session = w.session
@@ -145,8 +145,8 @@ func (w *Watch) takeDown() {
 	}
 }
 
-// sinceCounts reports whether it counts what was edited since the newest attempt was
-// sent: there is one, and it was not accepted.
+// sinceCounts reports whether the mark of what was edited since the newest attempt matters: there is
+// an attempt, and it was not accepted.
 func (w *Watch) sinceCounts() bool { return w.attempt > 0 && !w.accepted }
 
 // read takes the facts from what is readable.
@@ -185,7 +185,7 @@ func (w *Watch) read() facts {
 	return f
 }
 
-// reason is why leaving has to ask, by the page's words.
+// reason is why leaving has to ask, in the words of docs/lifecycle.md.
 func (w *Watch) reason(f facts) lifecycle.AskReason {
 	policy := w.session.Form().Leave
 	if policy.When == form.LeaveNever || f.leave == lifecycle.LeaveGone {
@@ -331,7 +331,7 @@ func (w *Watch) timerOf(t lifecycle.TimerID) int {
 	return slices.IndexFunc(w.timers, func(a ArmedTimer) bool { return a.ID == t })
 }
 
-// dropped is a list without its element k; -1 is none.
+// dropped is a list without its element k. Where k is -1 it is the list itself.
 func dropped[T any](list []T, k int) []T {
 	if k < 0 {
 		return list
@@ -339,6 +339,6 @@ func dropped[T any](list []T, k int) []T {
 	return append(list[:k], list[k+1:]...)
 }
 
-// forgetWaiting: the answers that waited for their rows are dropped, and the load is
-// not needed for them.
+// forgetWaiting drops the answers that wait for their rows. The load is no longer needed for
+// them.
 func (w *Watch) forgetWaiting() { w.owed = w.owed && !w.settled }

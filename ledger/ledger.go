@@ -62,8 +62,8 @@ const (
 // Store keeps keys. Reserve, Settle, Find and Release are atomic; a store can be used
 // by many goroutines, and all but the one in memory by many processes.
 type Store interface {
-	// Reserve claims a key, or tells what is known of it. The owner of a claim that is not
-	// settled renews its lease with it.
+	// Reserve claims a key, or tells what is known of it. The owner of an open claim renews the
+	// lease by calling Reserve again.
 	Reserve(ctx context.Context, r Reservation) (State, Response, error)
 	// Settle stores the answer. The error is ErrLost where another owner has taken
 	// over: the work must not take effect then.
@@ -96,11 +96,11 @@ var (
 	ErrLost      = errors.New("the lease has run out and another owner has taken over")
 	ErrInFlight  = errors.New("the same submission is being worked on")
 	ErrDifferent = errors.New("the key was used with other values")
-	// ErrBusy is of the database, and of work that has taken too long: nothing was stored, and
-	// the same submission can be sent again in a moment.
+	// ErrBusy reports contention or a time-out: the database is busy, or the work has taken too long.
+	// Nothing was stored, and the same submission can be sent again in a moment.
 	ErrBusy = errors.New("the database is busy")
-	// ErrUnknown is of a disk that fails while it takes the commit: whether anything was stored is
-	// not known. The same submission can be sent again.
+	// ErrUnknown reports a disk that failed while it took the commit. Nobody knows whether anything was
+	// stored. The same submission can be sent again.
 	ErrUnknown = errors.New("whether the work has taken effect is not known")
 )
 
@@ -111,21 +111,22 @@ type Refused struct{ Response Response }
 
 func (Refused) Error() string { return "the work is refused" }
 
-// AsRefused is the answer of work that is refused, for a store: whether an error is that.
+// AsRefused returns the answer of work that was refused, and whether an error is such a refusal. It
+// is for stores.
 func AsRefused(err error) (Response, bool) {
 	var refused Refused
 	is := errors.As(err, &refused)
 	return refused.Response, is
 }
 
-// Ready is an error where a store cannot be read, for the readiness of a server.
+// Ready returns an error where a store cannot be read. It is for the readiness of a server.
 func Ready(ctx context.Context, store Store) error {
 	_, err := store.Find(ctx, Key{})
 	return err
 }
 
-// Known is the answer of a submission that was settled before, for whoever has no work for it. The
-// error is [ErrDifferent] where the key was used with other values.
+// Known returns the answer of a submission that was settled before. It is for whoever has no work for
+// the submission. The error is [ErrDifferent] where the key was used with other values.
 func Known(ctx context.Context, store Store, r Reservation) (a Response, known bool, err error) {
 	kept, err := store.Find(ctx, r.Key)
 	switch {
@@ -248,8 +249,8 @@ func settle(ctx context.Context, store Store, r Reservation, work Work) (a Respo
 	return a, nil
 }
 
-// renewing renews the lease of a claim until its end is called, which can be done twice. The
-// context of the work ends with ErrLost where another has taken over.
+// renewing renews the lease of a claim until end is called. It can be called twice. The context of the
+// work ends with ErrLost where another owner has taken over.
 func renewing(ctx context.Context, store Store, r Reservation) (held context.Context, end func()) {
 	held, cancel := context.WithCancelCause(ctx)
 	asking, stop := context.WithCancel(context.WithoutCancel(ctx)) // also where the client has left

@@ -28,7 +28,7 @@ func (row Row) State(r Reservation) (State, Response, error) {
 	return Settled, a, err
 }
 
-// Kept is what a settled row was answered with.
+// Kept returns the answer of a settled row with its fingerprint.
 func (row Row) Kept() (*Kept, error) {
 	a, err := row.Response()
 	if err != nil {
@@ -39,7 +39,7 @@ func (row Row) Kept() (*Kept, error) {
 	return kept, nil
 }
 
-// Response is what a settled row was answered with.
+// Response returns the answer of a settled row.
 func (row Row) Response() (a Response, err error) {
 	a = Response{Status: *row.Status, Body: row.Body}
 	if row.Header != nil {

@@ -20,7 +20,7 @@ func (s *Session) settleAccepted(r *Reply) {
 	creates := s.form.Submit.Creates()
 	lost := s.losesVersion(r)
 	if s.deferred.present {
-		s.load.needs = 0 // what was accepted is as good as the answer that is dropped
+		s.load.needs = 0 // the accepted answers replace the load that is dropped
 		s.dropDeferred()
 	}
 	s.load.needs &^= needRestored // what was accepted has no blanks that a load would fill
@@ -130,8 +130,8 @@ func (s *Session) clearOrLater(later bool) {
 	s.received.cleared = true
 }
 
-// thenHeld is what follows an acceptance whose newer values are held, or given up
-// while they were checked. The applicant is still at the form: nobody navigates, and
+// thenHeld does what follows an acceptance whose newer values are held, or were given up while they
+// were checked. The applicant is still at the form: nobody navigates, and
 // what was typed since and was not sent stays until the next reset, also where it
 // has been saved elsewhere.
 func (s *Session) thenHeld() {

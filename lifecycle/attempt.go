@@ -149,9 +149,9 @@ func (s *Session) sameAsSent(button int32) bool {
 	return !s.eachDifference(func(int32) bool { return false })
 }
 
-// eachDifference calls do for every cell whose value is not the one sent, until
-// do says to stop; it reports whether it was stopped or, with a do that never
-// goes on, whether there was any difference.
+// eachDifference calls do for every cell whose value is not the one that was sent, until do returns
+// false. It reports whether do stopped it. With a do that always stops, it reports whether there is
+// any difference.
 func (s *Session) eachDifference(goOn func(i int32) bool) bool {
 	for g, group := range s.form.Groups() {
 		now := s.groups[g].Now

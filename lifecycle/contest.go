@@ -31,7 +31,7 @@ func (s *Session) resolve(path string, choice Choice) error {
 	return nil
 }
 
-// takeSaved takes what is saved at a cell, which follows the loads from then on.
+// takeSaved puts the saved value into a cell. From then on the cell follows the loads.
 func (s *Session) takeSaved(i int32) {
 	if s.form.Fields[s.cells[i].Field].Kind != form.KindRows {
 		s.take(i, s.cells[i].Baseline)

@@ -50,9 +50,9 @@ type DraftAttempt struct {
 	Values  []form.Answer
 }
 
-// Draft is what a page keeps of the session, so that the next one can go on. It is nil where
-// nothing would be lost. Private answers are not kept, nor is an attempt that sent
-// one: more reports that such an attempt is open.
+// Draft returns what a page keeps of the session, so that the next page can go on. It returns nil
+// where nothing would be lost. Private answers are not kept, and neither is an attempt that sent one.
+// Where such an attempt is open, more is true.
 func (s *Session) Draft() (kept *Draft, more bool) {
 	if s.leave == LeaveGone {
 		return nil, false
@@ -110,14 +110,14 @@ func (s *Session) isKept(i int32) bool {
 		c.Bits&(state.BitDirty|state.BitMentioned) == state.BitDirty|state.BitMentioned
 }
 
-// isSince reports whether it still counts that a cell was edited since: until what
-// was sent is accepted.
+// isSince reports whether the mark that a cell was edited since still counts. It does until what was
+// sent is accepted.
 func (s *Session) isSince(i int32) bool {
 	return s.has(i, state.BitEdited) && s.attempt.outcome != OutcomeAccepted
 }
 
-// keptCell is an answer as it is kept. Beside a kept attempt what differs from what
-// was sent counts as edited since, for so the next page takes it.
+// keptCell is an answer as it is kept. Beside a kept attempt, an answer that differs from what was
+// sent counts as edited since, because the next page takes it so.
 func (s *Session) keptCell(i int32, path string, attempt bool) DraftAnswer {
 	c := &s.cells[i]
 	k := DraftAnswer{Path: path, Raw: s.rawOf(i), Baseline: c.Baseline, Since: s.isSince(i), Contested: c.Bits&state.BitContested != 0}
@@ -187,7 +187,7 @@ func (s *Session) keptRow(r int32, w *DraftGroup, attempt bool) []DraftAnswer {
 			continue
 		}
 		k := s.keptCell(i, field.Path, attempt)
-		if !s.rowIn(r, state.InNow) { // nobody sees what it holds
+		if !s.rowIn(r, state.InNow) { // nobody sees what the row holds
 			k = DraftAnswer{Path: field.Path, Raw: s.form.Format(c.Baseline), Baseline: c.Baseline, Clean: true}
 		}
 		if k != (DraftAnswer{Path: field.Path, Clean: true}) {

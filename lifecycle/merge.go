@@ -29,7 +29,7 @@ func (s *Session) absorb(i int32, incoming form.Value, m merging) {
 
 // isMine reports whether a cell has what a merge leaves to the applicant: a value
 // that differs from the baseline, one that was edited in this very step, or one that
-// was edited since. What stands in a row that was removed is nobody's.
+// was edited since. Removed rows hold no edits.
 func (s *Session) isMine(i int32, m merging) bool {
 	c := &s.cells[i]
 	if c.Bits&state.BitLive == 0 {

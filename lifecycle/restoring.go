@@ -95,7 +95,7 @@ func (t *taking) value(v *DraftAnswer) {
 	s.mark(i, state.BitRestored)
 }
 
-// takeKept takes what a cell held, and over what. Nothing is decided by it yet.
+// takeKept takes what a cell held and the value that it was typed over. It decides nothing yet.
 func (s *Session) takeKept(i int32, v *DraftAnswer) {
 	s.setTyped(i, v.Raw)
 	if v.Redacted.Kind == form.ValueRedacted {

@@ -115,9 +115,8 @@ func Open(f *form.Form, seed Seed) (*Session, []Effect) {
 	return s, s.effects
 }
 
-// Apply takes one event. The effects are valid until the next Apply. The error
-// is nil, or tells why nothing has changed: an UnknownError, a TurnedAwayError
-// or ErrStale.
+// Apply takes one event. The effects are valid until the next Apply. An error says why nothing has
+// changed: it is an UnknownError, a TurnedAwayError or ErrStale.
 func (s *Session) Apply(e Event) ([]Effect, error) {
 	s.effects = s.effects[:0]
 	s.clearChanged()
@@ -186,8 +185,7 @@ func (s *Session) dispatch(e *Event) error {
 	}
 }
 
-// finish draws the consequences that follow from the state alone, whatever the
-// event was.
+// finish applies what follows from the state alone, whatever the event was.
 func (s *Session) finish() {
 	if s.activity == ActivityChecking && len(s.checks) == 0 {
 		s.resumeSubmit()
@@ -198,8 +196,8 @@ func (s *Session) finish() {
 
 func (s *Session) emit(e Effect) { s.effects = append(s.effects, e) }
 
-// say tells the applicant something: once a step, so that a second message of
-// the same step joins the first.
+// say tells the applicant something. A step says one thing, so that a second message of the same
+// step joins the first.
 func (s *Session) say(m form.Message, level Level) {
 	if s.said >= 0 {
 		first := &s.effects[s.said]
@@ -213,7 +211,7 @@ func (s *Session) say(m form.Message, level Level) {
 	s.emit(Effect{Kind: EffectSay, Message: m, Level: level})
 }
 
-// focusOn moves the focus, once a step: what comes later is the newer reason.
+// focusOn moves the focus, once a step. A later call of the same step has the newer reason, and wins.
 func (s *Session) focusOn(p form.Place) {
 	s.focus = p
 	for i := range s.effects {
@@ -255,8 +253,8 @@ func (s *Session) elapsed(t TimerID) error {
 	return ErrStale
 }
 
-// arm starts the session's one timer of a kind. None of that kind runs: the judge takes the
-// end of one that was left behind for an answer that is current.
+// arm starts the session's one timer of a kind. No timer of this kind may be running: the judge
+// would take the end of the old one for a current answer.
 func (s *Session) arm(kind TimerKind, after time.Duration) {
 	s.nextTimer++
 	s.timers[kind] = s.nextTimer

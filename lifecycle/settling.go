@@ -45,8 +45,8 @@ func (s *Session) retry() error {
 	return nil
 }
 
-// settleFirst is a submit over an unsettled attempt: the old one goes again,
-// and what is newer follows if it may.
+// settleFirst takes a submit over an unsettled attempt. The old attempt is sent again, and the newer
+// answers follow it where they may.
 func (s *Session) settleFirst(button int32) {
 	s.startRepeat(!s.sameAsSent(button))
 }
@@ -105,7 +105,8 @@ func (s *Session) replied(e *Event) error {
 	return nil
 }
 
-// overtake stops what was done to learn the outcome: a late acceptance tells.
+// overtake stops the tries and pauses that were to learn the outcome, because a late acceptance has
+// told it.
 func (s *Session) overtake() {
 	switch s.activity {
 	case ActivitySending:
@@ -235,8 +236,8 @@ func (s *Session) settleOutdated(r *Reply) {
 	s.say(form.Message{ID: form.MessageOutdated}, Assertive)
 }
 
-// settleDenied: the denial of a first try tells that nothing was applied; that
-// of any later try tells nothing.
+// settleDenied settles a denial. The denial of a first try says that nothing was applied. The denial of
+// a later try says nothing about the tries before it.
 func (s *Session) settleDenied(r *Reply) {
 	s.follow = false
 	m := form.Message{ID: form.MessageDenied, Words: r.Text}

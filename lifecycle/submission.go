@@ -21,8 +21,8 @@ func (s *Session) submit(name string) error {
 	return nil
 }
 
-// press is a submit with one of the buttons. fromLeave: it answers the question
-// at leaving, and is no second click.
+// press takes a submit with one of the buttons. fromLeave says that the submit answers the question at
+// leaving, and so is no second click.
 func (s *Session) press(button int32, fromLeave bool) {
 	if s.activity != ActivityIdle || !fromLeave && s.justAccepted(button) {
 		s.ignored++
@@ -154,8 +154,8 @@ func (s *Session) sameRowsAsSent(g, head int32) bool {
 	return true
 }
 
-// block refuses to send, shows every issue and says why. keepOutcome: the
-// outcome that has just been settled stays on view.
+// block refuses to send, shows every issue and says why. With keepOutcome, the outcome that has just
+// been settled stays on view.
 func (s *Session) block(holds Holds, keepOutcome bool) {
 	if s.newestOutcome != OutcomeOutdated && !keepOutcome {
 		s.endAccepted()
@@ -172,8 +172,8 @@ func (s *Session) block(holds Holds, keepOutcome bool) {
 	s.thenHeld()
 }
 
-// HoldMessage is what a submit would say that these hold, by the first of them;
-// MessageNone where that is said nowhere: nothing holds, or work is on its way.
+// HoldMessage is what a submit would say that these hold, going by the first of them. It is
+// MessageNone where a submit would say nothing: nothing holds, or work is on its way.
 func (s *Session) HoldMessage(holds Holds) form.Message {
 	switch holds.First() {
 	case HoldLoading:

@@ -30,7 +30,7 @@ func (s *Session) editWaiting(e *Event) bool {
 	if e.Redacted.Kind == form.ValueRedacted {
 		v.Redacted = e.Redacted
 	}
-	if i, there := s.cellAt(v.Place); there { // of a default row, which gives way
+	if i, there := s.cellAt(v.Place); there { // the answer of a default row gives way
 		s.dropIssuesOf(i)
 		s.dropCheck(i)
 	}
@@ -43,7 +43,7 @@ func (s *Session) dropWaiting() {
 	s.load.needs &^= needRows
 }
 
-// meetRestored is the end of being restored: a load or an acceptance has met it.
+// meetRestored ends the restoring, because a load or an acceptance has met it.
 func (s *Session) meetRestored() {
 	for i := range s.allCells() {
 		s.unmark(i, state.BitRestored|state.BitStays)

@@ -1,5 +1,5 @@
 // Package runner drives a session for real: it keeps the clock, makes the
-// requests, brings the answers back, and tells who watches what to redraw.
+// requests, brings the answers back, and tells observers what to redraw.
 //
 //	r := runner.New(form, runner.Options{
 //		Transport: overhttp.New(http.DefaultClient, "https://office.example"),

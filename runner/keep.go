@@ -1,6 +1,6 @@
 package runner
 
-// keep hands over what would be lost, where that may have changed.
+// keep calls Options.Keep with what would be lost, where that may have changed.
 func (r *Runner) keep() {
 	if r.o.Keep == nil {
 		return

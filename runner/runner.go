@@ -41,18 +41,17 @@ type Options struct {
 	// Observe is told each step after it was carried out, with no lock held: it may
 	// read and apply. Steps of several goroutines may reach it at once.
 	Observe func(lifecycle.Step)
-	// Keep is given what would be lost with this page, after each change of it and
-	// before anything is sent; nil means that nothing would. With more an attempt is open that is
-	// not kept, because it sent a private value: the next page says
+	// Keep is called with what would be lost with this page, after each change of that and before
+	// anything is sent. It is called with nil where nothing would be lost. With more, an attempt is
+	// open that is not kept because it sent a private value, and the next page says
 	// form.MessageUnsettledPrivate.
 	Keep func(kept *lifecycle.Draft, more bool)
-	// KeepLater leaves it to Runner.Keep when Keep is told of a change: on a form of
-	// thousands of fields that is too much for each key. Before anything is sent it is
-	// told all the same.
+	// KeepLater leaves it to Runner.Keep when Keep is called after a change. On a form of thousands of
+	// fields a call for each key is too much. Before anything is sent Keep is called all the same.
 	KeepLater bool
 	// Given are the values of the names that the form declares as given: {id} in a url.
 	Given map[string]string
-	// Draft is what an earlier page kept; nil means that there is nothing.
+	// Draft is what an earlier page kept, or nil.
 	Draft *lifecycle.Draft
 	// Watch looks at each step: [Guarantees] and [Trace] each make a Watch.
 	Watch []Watch
@@ -147,7 +146,7 @@ func New(form *form.Form, o Options) *Runner {
 	return r
 }
 
-// since is the time since the opening.
+// since returns the time since the opening.
 func (r *Runner) since() time.Duration { return r.o.Clock.Now() - r.begun }
 
 // Apply gives the session an event. It returns the error of [lifecycle.Session.Apply], or
@@ -225,8 +224,7 @@ func (r *Runner) Close() {
 	clear(r.out)
 }
 
-// carryOut does what a step asks of clock and network. The rest, what is asked of
-// a screen, is for who observes.
+// carryOut does what a step asks of clock and network. Observers handle the effects on the screen.
 func (r *Runner) carryOut(effects []lifecycle.Effect) {
 	for _, e := range effects {
 		switch e.Kind {

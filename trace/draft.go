@@ -81,8 +81,8 @@ func ReadDraft(form *form.Form, text string) (kept *lifecycle.Draft, lost bool, 
 	return kept, lost, nil
 }
 
-// LeftOut lists the answers of what was kept that a form has no place for: their path, and
-// what was typed.
+// LeftOut lists the kept answers that the form has no place for, each with its path and what was
+// typed.
 func LeftOut(form *form.Form, kept *lifecycle.Draft) (list []lifecycle.DraftAnswer) {
 	look := func(path string, v *lifecycle.DraftAnswer) {
 		place, ok := form.Lookup(path)
@@ -157,7 +157,7 @@ func (w *Events) draftGroup(g *lifecycle.DraftGroup) []byte {
 	return o.end()
 }
 
-// mark is a word that stands in a record where something is so.
+// mark is a word that a record has where a flag is set.
 type mark struct {
 	word string
 	on   bool
@@ -242,7 +242,7 @@ func (r *eventReader) numbers(v any) []int32 {
 	return list
 }
 
-// number32 reads a number that an int32 holds; none is 0.
+// number32 reads a number that an int32 holds. It returns 0 where there is none.
 func (r *eventReader) number32(v any) int32 {
 	if v == nil {
 		return 0

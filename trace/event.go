@@ -150,7 +150,7 @@ func (w *Events) reply(r *lifecycle.Reply) []byte {
 	o.str("version", r.Version)
 	o.str("to", w.destination(r.To))
 	if r.RetryAfter >= 0 {
-		o.num("retryAfter", r.RetryAfter.Milliseconds()+1) // 0 is not given
+		o.num("retryAfter", r.RetryAfter.Milliseconds()+1) // 0 means that none was given
 	}
 	o.str("text", w.words(r.Text))
 	o.flag("signedOut", r.SignedOut)
@@ -161,8 +161,8 @@ func (w *Events) reply(r *lifecycle.Reply) []byte {
 type eventReader struct {
 	form  *form.Form
 	bad   string
-	other bool // another version of the form has written it
-	unfit bool // and something in it has no place in this one
+	other bool // another version of the form has written the event
+	unfit bool // something in the event has no place in this version
 }
 
 func (r *eventReader) event(o map[string]any) lifecycle.Event {

@@ -23,7 +23,7 @@ func (o *object) key(name string) {
 	o.text = append(form.AppendJSONString(o.text, name), ':')
 }
 
-// str and num leave out what is zero.
+// str and num leave out a member that is zero.
 func (o *object) str(name, value string) {
 	if value != "" {
 		o.key(name)

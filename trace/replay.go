@@ -85,8 +85,8 @@ func (e *OtherLifecycleError) Error() string {
 	return "found a trace of another lifecycle of " + e.Form + ": " + strings.Join(e.Parts, ", ") + " declared otherwise; right would be the form as it was then"
 }
 
-// Fits reports whether the form has the lifecycle that it had when the trace was written: nil, or an
-// OtherLifecycleError.
+// Fits returns nil where the form has the lifecycle that it had when the trace was written, and an
+// OtherLifecycleError otherwise.
 func (r *Record) Fits(form *form.Form) error {
 	if r.Form == form.Name && r.Lifecycle == hex(form.LifecycleFingerprint()) {
 		return nil
@@ -112,7 +112,7 @@ type Difference struct {
 	Replayed string
 }
 
-// Observer is told of a replay as it goes; what is nil is not told.
+// Observer has functions that a replay calls as it goes. A function that is nil is not called.
 type Observer struct {
 	Opened func(s *lifecycle.Session, opening []lifecycle.Effect)
 	Before func(e lifecycle.Event)

@@ -13,8 +13,8 @@ import (
 )
 
 // auditor compares what can follow a state as it was reached with what can follow its
-// canonical state. What is left out of that must make no difference: else a walk could miss a
-// fault of the core.
+// canonical state. What the canonical state leaves out must make no difference. Otherwise a walk
+// could miss a fault of the core.
 type auditor struct {
 	successors    *successors
 	packer        *guarantee.Packer
@@ -27,7 +27,8 @@ type auditor struct {
 	ways          [2][]uint64
 }
 
-// consequence is what comes of a move: no move stands for what the bounds leave out.
+// consequence is a move and what it leads to. A consequence without a move stands for everything
+// that the bounds leave out.
 type consequence struct {
 	move     *move
 	cut      bool   // the bounds leave something out
@@ -53,7 +54,7 @@ const (
 	auditedEvery  = 512
 )
 
-// audits reports whether a step is audited: the same ones in each run.
+// audits reports whether a step is audited. Each run audits the same steps.
 func (o *Options) audits(from int32, step int) bool {
 	if o.Whole {
 		return false
@@ -79,8 +80,8 @@ func (a *auditor) before(w *world) {
 	a.raw.watch.BeforeAny()
 }
 
-// beforeAll keeps a world as it was begun. Its canonical state has requests that were answered, as any
-// has, and so it gets some.
+// beforeAll keeps a world as it was begun. It gets some requests that have been answered, because
+// every canonical state has them.
 func (a *auditor) beforeAll(w *world) {
 	a.before(w)
 	for _, o := range [...]*outgoing{&a.raw.load, &a.raw.check} {
@@ -90,8 +91,8 @@ func (a *auditor) beforeAll(w *world) {
 	}
 }
 
-// after compares it with its canonical state, packed. It says what makes a difference; empty:
-// nothing does.
+// after compares the world that was kept with its canonical state, which is given packed. It
+// returns what makes a difference, or an empty text where nothing does.
 func (a *auditor) after(packed []byte) string {
 	a.reduced.unpack(packed, a.packer, &a.successors.options)
 	for k, w := range [...]*world{a.raw, a.reduced} {
@@ -117,8 +118,8 @@ func (a *auditor) after(packed []byte) string {
 	return difference[0] + "; in the canonical state " + difference[1]
 }
 
-// follow tells of each thing that can happen in a world, and what comes of it. The marks of what
-// is shown are not looked at: a state with them stands for those without.
+// follow lists each thing that can happen in a world with its consequence. It ignores the marks of
+// what is shown, because a state with these marks stands for the states without them.
 func (a *auditor) follow(w *world, tell func(consequence)) {
 	var all consequence
 	a.moves, all.cut = a.successors.moves(w, a.moves[:0])
@@ -138,9 +139,8 @@ func (a *auditor) follow(w *world, tell func(consequence)) {
 	}
 }
 
-// hashOf is the hash of what comes of a move. After it the world that it leads to is in its canonical
-// state. Effects on several fields come in the order of the fields, so that their order counts for
-// nothing.
+// hashOf is the hash of what a move leads to. It brings that world into its canonical state. The
+// order of the effects is ignored, because effects on several fields come in the order of the fields.
 func (a *auditor) hashOf(w *world, c consequence) uint64 {
 	h := &a.hash
 	h.Reset()
@@ -169,11 +169,12 @@ func (a *auditor) hashOf(w *world, c consequence) uint64 {
 	return h.Sum64()
 }
 
-// unseen is what holds only where one more submit is to come, which the bounds may leave out.
+// unseen is the hold that is there only where one more submit will come. The bounds may leave that
+// submit out.
 const unseen = lifecycle.Holds(lifecycle.HoldReceived)
 
-// lookAt adds what a session would say now. A fault of the core can carry it from step to step
-// beside what a canonical state has, so that no single step shows it.
+// lookAt adds what a session would say now. A fault of the core could carry that from step to step
+// beside the canonical state, so that no single step would show it.
 func lookAt(h *maphash.Hash, s *lifecycle.Session) {
 	for _, button := range s.Form().Buttons {
 		number(h, int(s.Holds(button)&^unseen))

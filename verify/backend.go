@@ -37,8 +37,8 @@ func (m *successors) record() map[string]any {
 	return m.body(answers)
 }
 
-// sample is a text that goes with the other answers: one of a field that is
-// compared with another is known only where the field has to be filled in.
+// sample is a text that goes with the other answers. For a field that is compared with another
+// one, a text is known only where the field has to be filled in.
 func (m *successors) sample(id form.FieldID) (string, bool) {
 	for _, e := range m.filled {
 		if e.Kind == lifecycle.EventEdit && e.Path == walkedPath(m.form, id) {
@@ -85,8 +85,8 @@ func (m *successors) body(answers []form.Answer) map[string]any {
 	return body
 }
 
-// refusal refuses each field that is edited, in rows that of one of the rows, and one that the
-// form does not have.
+// refusal refuses each field that is edited, and one that the form does not have. Of a field in
+// rows it refuses one row.
 func (m *successors) refusal(row int32) *replies.Response {
 	errors := map[string]any{"nobody's": "Not that."}
 	for _, f := range m.fields {

@@ -90,7 +90,7 @@ func (r *boundsReader) walk(n *document.Node, o Options) Options {
 	return o
 }
 
-// number reads a limit: any is none.
+// number reads a limit. The word any means that there is none.
 func (r *boundsReader) number(n *document.Node) int {
 	if n.Text == "any" {
 		return 0

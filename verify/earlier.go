@@ -9,8 +9,8 @@ import (
 	"leanwicket.dev/lifecycle"
 )
 
-// earlier is what an earlier page kept, and how a scenario file says it; kept is
-// nil where there was no earlier page.
+// earlier is what an earlier page kept, and how a scenario file says it. Where there was no earlier
+// page, kept is nil.
 type earlier struct {
 	name string
 	kept *lifecycle.Draft

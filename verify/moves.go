@@ -18,7 +18,7 @@ type move struct {
 	forward  bool // an applicant's action, a timer, or an answer of an office that accepts
 }
 
-// answer is an HTTP reply, and the event that it is: all but the request.
+// answer is an HTTP reply and the event that it becomes. The event still lacks its request.
 type answer struct {
 	response *replies.Response
 	event    lifecycle.Event
@@ -105,7 +105,7 @@ func newSuccessors(declared *form.Form, o Options) (*successors, error) {
 	return m, nil
 }
 
-// brings is what each load of the walk brings; nil means that none comes.
+// brings is the answer to each load of the walk. It is nil where no load comes.
 func (m *successors) brings() []form.Answer {
 	if m.form.Prefill.URL == "" {
 		return nil
@@ -139,9 +139,8 @@ func (m *successors) fill() error {
 	return nil
 }
 
-// beginning is what happens before the walk begins: what an earlier page kept
-// comes back, or the other fields are filled in, unless they are locked until
-// the load has arrived.
+// beginning lists what happens before the walk begins. The work of an earlier page comes back, or
+// the other fields are filled in, unless they are locked until the load has arrived.
 func (m *successors) beginning(page earlier) []lifecycle.Event {
 	if page.kept != nil {
 		return []lifecycle.Event{lifecycle.Restore(page.kept)}
@@ -316,7 +315,7 @@ func (m *successors) buttons() []string {
 	return m.form.Buttons
 }
 
-// room is what the bounds leave: a new attempt, one more try.
+// room says what the bounds still allow: a new attempt, or one more try.
 func (l *moveList) room() (mayBegin, mayRepeat bool) {
 	return under(l.options.Attempts, l.world.attempts), under(l.options.Tries, l.world.sent)
 }
@@ -342,8 +341,8 @@ func (l *moveList) leaving() {
 	}
 }
 
-// answers lists what the backend and the clock can answer: to what is on its way, and
-// to what has been answered or given up, which changes nothing.
+// answers lists the answers of the backend and the clock. Some are to requests that are on their
+// way. Others are to requests that were answered or given up, and change nothing.
 func (l *moveList) answers() {
 	w := l.world
 	if r := w.watch.Loading(); r != 0 {
@@ -384,8 +383,8 @@ func (l *moveList) answers() {
 	}
 }
 
-// toSpent answers what has been answered or given up: one answer is as stale as
-// the other.
+// toSpent answers a request that has been answered or given up. One answer stands for all, because
+// each is as stale as the other.
 func (l *moveList) toSpent(answers []answer, r lifecycle.RequestID) {
 	if !l.options.Whole {
 		answers = answers[:1]

@@ -26,21 +26,21 @@ type Options struct {
 	States    int      // states after which the walk gives up; 0 means ten million
 	Memory    int      // bytes after which the walk gives up; 0 means 2 GiB
 	Workers   int      // goroutines that walk; 0 means one for each core
-	First     bool     // the walk ends at the first breach
-	Whole     bool     // no reduction is used: states that differ only in what can have no effect any more are told apart. 0 means 2 then
+	First     bool     // The walk ends at the first breach
+	Whole     bool     // No reduction is used, and states that differ only in what can have no effect any more are told apart. With Whole, zero Attempts, Tries and Loads mean 2
 	auditAll  bool     // each step is audited
 
-	// Wanted asks for the shortest session that takes a transition of the lifecycle;
-	// where it is nil the transitions are not noted at all.
+	// Wanted asks for the shortest session that takes a transition of the lifecycle.
+	// Where it is nil, no transition is noted.
 	Wanted func(lifecycle.Transition) bool
 
-	// Progress is told now and then how far the walk is; nil means that nobody is.
+	// Progress is called now and then with how far the walk is. It may be nil.
 	Progress func(Progress)
-	// Found is told of each breach when it is found; nil means that nobody is.
+	// Found is called with each breach as soon as it is found. It may be nil.
 	Found func(Breach)
 	// Until is when the walk gives up; zero means never.
 	Until time.Time
-	// Stop ends the walk with what was found so far, when it is closed.
+	// Stop ends the walk when it is closed. The result has what was found until then.
 	Stop <-chan struct{}
 }
 
@@ -79,7 +79,7 @@ func (o Options) withDefaults(form *form.Form) Options {
 // told: crew/*/name.
 func inFirstRow(path string) string { return strings.Replace(path, "/*/", "/0/", 1) }
 
-// under reports whether one more stays within a limit; 0 is none.
+// under reports whether one more stays within a limit. A limit of 0 allows any number.
 func under(limit, count int) bool { return limit == 0 || count < limit }
 
 // bounds says in words within what a walk went.
@@ -123,9 +123,8 @@ type edited struct {
 	saved form.Value // what a load brings
 }
 
-// editedField chooses what is typed at a field: an accepted text, a refused one,
-// and what the baseline is. A form that holds what is unchanged needs a second
-// accepted one.
+// editedField chooses the texts that a walk types at a field: an accepted one, a refused one and
+// the one that is saved. A form that does not send unchanged answers needs a second accepted text.
 func editedField(f *form.Form, path string) (edited, error) {
 	path = inFirstRow(path)
 	place, ok := f.Lookup(path)

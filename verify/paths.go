@@ -2,8 +2,8 @@ package verify
 
 import "leanwicket.dev/guarantee"
 
-// paths checks the guarantees that speak of a path, backwards over the edges: a
-// state from which a bound left something out is given the benefit.
+// paths checks the guarantees that speak of a path. It goes backwards over the edges. A state where a
+// bound left something out counts as good, because what was left out may be a way.
 func (w *walker) paths() {
 	if !w.result.Complete() {
 		return

@@ -99,8 +99,8 @@ func Walks(declared *form.Form, o Options, plan [][]string) []Options {
 	return append(walks, earlier...)
 }
 
-// ladder are bounds of a walk, each wider than the one before; the last are those that it asks for.
-// Rows that a load brings stay at first: no row is added or removed.
+// ladder lists bounds of a walk, each wider than the ones before. The last are those that the walk asks for.
+// Within the first, the rows that a load brings stay: no row is added or removed.
 func (o Options) ladder(f *form.Form) []Options {
 	inRows := slices.ContainsFunc(o.Edited, func(path string) bool {
 		_, inRows := f.Group(fieldAt(f, path))
@@ -141,8 +141,8 @@ func comesBack(declared *form.Form, path string) bool {
 	return inRows || f.Private || len(f.Asked) > 0
 }
 
-// traitsOf lists what a field can do in the lifecycle. How it is edited is the first: it is typed,
-// typed and read as a number or a time, which may fail, or chosen.
+// traitsOf lists what a field can do in the lifecycle. The first trait is how the field is edited: it is
+// typed, it is typed and read as a number or a time, which may fail, or it is chosen.
 func traitsOf(declared *form.Form, id form.FieldID) []string {
 	f := &declared.Fields[id]
 	traits := []string{"typed"}
@@ -177,9 +177,9 @@ func comparedWith(f *form.Form, id form.FieldID) []form.FieldID {
 	return others
 }
 
-// linkedWith lists the fields that have a say in a field: those it is compared
-// with, and those that decide whether it is asked. A group has its say by its first field, in
-// whose walk rows come and go.
+// linkedWith lists the fields that a field depends on: those that it is compared with, and those
+// that decide whether it is asked. A condition on a group links its first member, because rows
+// come and go in the walk that edits that member.
 func linkedWith(f *form.Form, id form.FieldID) []form.FieldID {
 	linked := comparedWith(f, id)
 	for _, condition := range f.Fields[id].Asked {
@@ -198,7 +198,7 @@ func linkedWith(f *form.Form, id form.FieldID) []form.FieldID {
 	return linked
 }
 
-// walkedPath is where a walk edits a field: in rows, in the first one.
+// walkedPath is where a walk edits a field. A field in rows is edited in the first row.
 func walkedPath(f *form.Form, id form.FieldID) string {
 	row := int32(-1)
 	if _, inRows := f.Group(id); inRows {

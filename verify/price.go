@@ -76,8 +76,8 @@ func replacesUnasked(e lifecycle.Event, before, after *world, _ []lifecycle.Effe
 	return false
 }
 
-// pay keeps the first session that pays a price: breadth first, it is the
-// shortest.
+// pay keeps the first session that pays a price. The walk goes breadth first, so that this is the
+// shortest one.
 func (w *walker) pay(paid paidAt) {
 	k := slices.IndexFunc(w.prices, func(p price) bool { return p.Policy == paid.Policy })
 	if k < 0 {
@@ -95,9 +95,8 @@ func (w *walker) pay(paid paidAt) {
 	}
 }
 
-// alike finds the edited fields that are interchangeable: declared alike but for
-// their names, and nothing looks at them. What the backend says names all or
-// none of them.
+// alike finds the edited fields that are interchangeable. They are declared alike but for their
+// names, no rule refers to them, and the answers of the backend name all of them or none.
 func (m *successors) alike() [][]form.FieldID {
 	if slices.ContainsFunc(m.form.Fields, func(f form.Field) bool { return f.Kind == form.KindRows }) {
 		return nil

@@ -31,8 +31,8 @@ const (
 // them at once.
 const tableCount = 16
 
-// slots is a table with open addressing: 0 is free, else the number of a state
-// and 1, or pending and the place of a new one in the batch.
+// slots is a table with open addressing. A slot holds 0 where it is free, the number of a state plus
+// 1, or the mark pending with the place of a new state in the batch.
 type slots struct {
 	list []uint32
 	used int

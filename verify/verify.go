@@ -149,7 +149,7 @@ func (r *Report) add(walk *Result) {
 	r.join(walk)
 }
 
-// join takes what a walk has found beside what is there.
+// join adds what a walk has found to the report.
 func (r *Report) join(walk *Result) {
 	for _, b := range walk.Breaches {
 		keepShortest(&r.Breaches, b, func(c Breach) bool { return c.Guarantee == b.Guarantee }, func(c Breach) int { return c.length() })
@@ -210,8 +210,8 @@ func (r *Report) Total() (states, transitions, bytes int) {
 	return states, transitions, bytes
 }
 
-// Unfinished is why the first walk that did not reach every state within its
-// bounds did not; empty means that all did.
+// Unfinished says why a walk did not reach every state within its bounds, for the first such walk. It
+// is empty where all walks did.
 func (r *Report) Unfinished() string {
 	for _, w := range r.Walks {
 		if w.Unfinished != "" {

@@ -252,7 +252,7 @@ func parallel(workers int, do func(worker int)) {
 	all.Wait()
 }
 
-// ended is why walks end by now, whatever they have found; empty means that they go on.
+// ended says why walks end by now, whatever they have found. It is empty while they go on.
 func (o *Options) ended() string {
 	select {
 	case <-o.Stop:
@@ -268,8 +268,8 @@ func (o *Options) ended() string {
 // size is the memory of the walk, in bytes.
 func (w *walker) size() int { return w.store.size() + w.packer.Size() }
 
-// mostTried is how often a breach is tried that no clock can produce, before the
-// walk says that it does not know.
+// mostTried is how often a walk tries a breach that no clock can produce, before it says that it
+// does not know whether there is one.
 const mostTried = 100
 
 // doubt ends a walk that has seen a breach too often without a session that
@@ -282,7 +282,7 @@ func (w *walker) doubt() {
 	}
 }
 
-// stopped is why the walk ends here; empty means that it goes on.
+// stopped says why the walk ends here. It is empty where the walk goes on.
 func (w *walker) stopped() string {
 	if ended := w.options.ended(); ended != "" {
 		return ended
@@ -298,8 +298,8 @@ func (w *walker) stopped() string {
 	return ""
 }
 
-// breach keeps the first breach of each guarantee: breadth first, it is the
-// shortest.
+// breach keeps the first breach of each guarantee. The walk goes breadth first, so that this is the
+// shortest one.
 func (w *walker) breach(b breachAt) {
 	if w.found[b.Guarantee] || w.tried[b.Guarantee] > mostTried {
 		return

@@ -24,11 +24,11 @@ type world struct {
 	tries    []int32               // scratch
 }
 
-// outgoing are the requests of one kind: the newest, and one that was answered or given up,
-// whose answer is stale. In a state that was kept [canonical.SpentRequest] stands for each.
+// outgoing has two requests of one kind: the newest, and one that was answered or given up, whose
+// answer is stale. In a state that was kept, [canonical.SpentRequest] stands for the second.
 type outgoing struct{ newest, spent lifecycle.RequestID }
 
-// goesOut is a request that is sent: the one before it is spent.
+// goesOut notes that a request is sent. The one before it is spent.
 func (o *outgoing) goesOut(r lifecycle.RequestID) {
 	if o.newest != 0 {
 		o.spent = o.newest
@@ -68,7 +68,7 @@ func (w *world) copyFrom(v *world) {
 	w.attempts, w.sent, w.loads, w.load, w.check = v.attempts, v.sent, v.loads, v.load, v.check
 }
 
-// take takes a move; what was there before it has been taken down. It reports
+// take takes a move. The watch has already taken a snapshot of the state before it. take reports
 // whether anything was taken, what broke, and the effects of the last event.
 func (w *world) take(m *move) (taken bool, breaches []guarantee.Breach, effects []lifecycle.Effect) {
 	taken, breaches, effects = w.apply(m.event)
@@ -134,7 +134,7 @@ func (w *world) mayElapse(k int) bool {
 	return true
 }
 
-// counted is a count of a world, and its limit; 0 is none.
+// counted is a count of a world and its limit. A limit of 0 allows any number.
 type counted struct {
 	limit int
 	count *int
@@ -144,9 +144,9 @@ func (w *world) counted(o *Options) [3]counted {
 	return [...]counted{{o.Attempts, &w.attempts}, {o.Tries, &w.sent}, {o.Loads, &w.loads}}
 }
 
-// pack appends the state, packed: the world is in its canonical state then. What is
-// counted is part of it only where it is limited. Of a count all that is asked is whether its limit
-// is reached, and sendings count until an attempt is settled.
+// pack brings the world into its canonical state and appends it, packed. A count is part of the state
+// only where it has a limit, and only as far as that limit: all that is asked of a count is whether the
+// limit is reached. Sendings count until an attempt is settled.
 func (w *world) pack(to []byte, p *guarantee.Packer, o *Options) []byte {
 	ahead := canonical.Ahead{}
 	if !o.Whole {

@@ -13,8 +13,8 @@ import (
 	"leanwicket.dev/replies"
 )
 
-// purpose says what a session is written for. last chooses the move that ends
-// it, beyond the state that it leads to; nil means that it ends there.
+// purpose says what a session is written for. last chooses one more move, which ends the session
+// beyond the state that it leads to. Where last is nil, the session ends in that state.
 type purpose struct {
 	title, comment string
 	expects        bool // the states at the end
@@ -56,8 +56,8 @@ func (w *walker) write(id int32, why purpose) (Session, bool) {
 	return Session{events, text}, ok
 }
 
-// way is the states from one of the first to another, packed; the first itself
-// is left out.
+// way lists the packed states from one of the first states to another one, without the first
+// itself.
 func (w *walker) way(id int32) (root int32, way [][]byte) {
 	for ; w.store.parents[id] >= 0; id = w.store.parents[id] {
 		way = append(way, w.store.packed(id))
@@ -120,9 +120,8 @@ func (r *retaker) choose(wanted func(m move, before, after *world, breaches []gu
 	return false
 }
 
-// end takes the last move. Where what it is wanted for does not follow, the marks
-// are set first that the state stands for: the fields are left, and a submit
-// that is blocked shows what is wrong.
+// end takes the last move. Where the move does not do what it is wanted for, end first sets the marks
+// that the state stands for: the fields are left, and a blocked submit shows what is wrong.
 func (r *retaker) end(why purpose) bool {
 	last := func(m move, before, after *world, breaches []guarantee.Breach, effects []lifecycle.Effect, _ bool) bool {
 		return why.last(m, before, after, breaches, effects)

@@ -56,10 +56,11 @@ func (p *Packer) renameTries() {
 	p.names.newestTry = int32(newest)
 }
 
-// knownVersion stands for any version: what follows depends on whether one is known.
+// knownVersion stands for any version. Only the version's presence is stored, because what follows
+// depends on that alone.
 const knownVersion = "v"
 
-// forget drops what has no future.
+// forget drops what can make no difference any more.
 func (p *Packer) forget(ahead Ahead) {
 	w := &p.view
 	w.clear(state.Notice, state.NoticeCount, state.NoticeWait, state.NoticeAnd, state.NoticeAndCount, state.NoticeLevel, state.NoticeTimes, state.Ignored)
@@ -142,8 +143,8 @@ func (w *view) forgetSettled() {
 	}
 }
 
-// withoutFuture are the bits of cells that can make no difference any more: not
-// on this form, or not after what has become of the newest attempt.
+// withoutFuture returns the bits of cells that can make no difference any more, either on this form at
+// all or after what has become of the newest attempt.
 func (w *view) withoutFuture() state.Bits {
 	ignored := state.BitRaw
 	set := func(b state.Bits, matters bool) {
@@ -211,7 +212,7 @@ func (p *Packer) renameRows() {
 	p.rename()
 }
 
-// unmoved is the list of new names for cells of which each keeps its own.
+// unmoved is the list of new names where each cell keeps its own.
 func (p *Packer) unmoved(cells int) []int32 {
 	for i := range cells {
 		p.names.moved = append(p.names.moved, int32(i))
@@ -275,8 +276,8 @@ func compareExactly(v, w form.Value) int {
 	return cmp.Or(cmp.Compare(v.Kind, w.Kind), cmp.Compare(v.Coef, w.Coef), cmp.Compare(v.Exp, w.Exp), cmp.Compare(v.Text, w.Text))
 }
 
-// SpentRequest is, in the canonical state, a request that has been answered or given
-// up: whatever still answers it is stale.
+// SpentRequest stands in the canonical state for a request that has been answered or given up. Any
+// further answer to it is stale.
 const SpentRequest lifecycle.RequestID = 1
 
 // renumber gives new numbers to timers, requests and attempts.

@@ -1,5 +1,5 @@
-// Package canonical brings a session into its canonical state, and writes that in some tens of
-// bytes: for walks that keep millions of states.
+// Package canonical brings a session into its canonical state, and writes that state in some tens of
+// bytes. It serves walks that keep millions of states.
 //
 // The canonical state of a session is what can still make a difference: rows, requests, timers
 // and attempts are renamed in the order of the form, counters and what was said are left out.

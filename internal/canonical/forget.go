@@ -8,10 +8,10 @@ import (
 	"leanwicket.dev/lifecycle"
 )
 
-// What can make no difference any more is left out of the canonical state: it is written anew
-// before it is read, or nothing reads it. Whoever walks over canonical states has to compare,
-// now and then, what follows a session with what follows its canonical state: a fault of the
-// core can be that it reads what it should not.
+// The canonical state leaves out every field that can make no difference any more, because the core
+// writes it anew before it reads it, or never reads it again. A bug of the core may read a dropped
+// field, so walks audit this: now and then they compare what follows a session with what follows its
+// canonical state.
 
 // forgetDead drops all that is dead in a session.
 func (p *Packer) forgetDead(ahead Ahead) {
@@ -56,7 +56,7 @@ func (p *Packer) forgetBrought() {
 	})
 }
 
-// deferredChangesNothing reports whether an answer that waits for the attempt brings what is
+// deferredChangesNothing reports whether the answer that waits for the attempt brings what is already
 // there.
 func (w *view) deferredChangesNothing() bool {
 	if w.Numbers[state.LoadNeeds] != 0 || w.Texts[state.DeferredVersion] != w.Texts[state.Version] || len(*w.Waiting) > 0 {
@@ -101,8 +101,8 @@ func (w *view) forgetSubmission(ahead Ahead) {
 	}
 }
 
-// mayBringSent reports whether a load may bring what was sent over another baseline: then it
-// is no news.
+// mayBringSent reports whether a load may bring what was sent over another baseline. Such a load is no
+// news to the applicant.
 func (p *Packer) mayBringSent() bool {
 	w := &p.view
 	for i := range w.cells() {

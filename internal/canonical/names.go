@@ -31,7 +31,7 @@ func (n *Names) cell(i int32) int32 {
 	return n.moved[i]
 }
 
-// Field is the new [lifecycle.FieldState.ID] of a field; -1 stays -1.
+// Field returns the new [lifecycle.FieldState.ID] of a field. It returns -1 for -1.
 func (n *Names) Field(id int) int { return int(n.cell(int32(id))) }
 
 // Reordered reports whether interchangeable fields of the form have changed their places.

@@ -241,7 +241,7 @@ type known struct {
 	there, over bool
 }
 
-// state is what is to be done about a key whose lock is held.
+// state says what to do about a key whose lock is held.
 func (k known) state(r ledger.Reservation) (ledger.State, ledger.Response, error) {
 	if !k.there {
 		return ledger.Reserved, ledger.Response{}, nil
@@ -319,7 +319,8 @@ type transaction struct {
 
 type txKey struct{}
 
-// Tx is the transaction of the work that a TransactionStore does; nil outside of it.
+// Tx returns the transaction of the work that a TransactionStore does. Outside of such work it returns
+// nil.
 func Tx(ctx context.Context) Queryer {
 	if tx, inside := ctx.Value(txKey{}).(*transaction); inside {
 		return tx.Queryer
