@@ -59,7 +59,8 @@ func (f *Form) LifecycleFingerprint() uint64 { return f.fingerprints().lifecycle
 // what else is shown and decides nothing.
 func (f *Form) WordsFingerprint() uint64 { return f.fingerprints().words }
 
-// fingerprints are made when somebody asks first: a page asks each time that it keeps a draft.
+// fingerprints are made when somebody asks for the first time, and then kept: a page asks whenever it
+// keeps a draft.
 type fingerprints struct {
 	once             sync.Once
 	lifecycle, words uint64
@@ -116,8 +117,7 @@ func (d *Declaration) check() error {
 	return nil
 }
 
-// codec writes or reads, by the same functions: what one direction does the
-// other undoes.
+// codec writes or reads with the same functions, so that each direction undoes the other.
 type codec struct {
 	out     []byte
 	in      []byte
@@ -127,7 +127,7 @@ type codec struct {
 	only    selection
 }
 
-// selection is what of a form is written.
+// selection says which parts of a form are written.
 type selection uint8
 
 const (

@@ -159,8 +159,8 @@ func (f *Form) fillEither(own Wording, message MessageID, a textArguments) strin
 	return f.fill(message, a)
 }
 
-// Impossible says which two bounds of a field no answer can keep; it is empty where some
-// answer can.
+// Impossible names two bounds of a field that no answer can keep both. It is empty where some answer
+// can.
 func (field *Field) Impossible() string {
 	pairs := [...]struct {
 		low, high ConstraintOp

@@ -81,7 +81,7 @@ type Field struct {
 	Required    bool // a body carries it even when it is absent (an unticked box as false)
 	Options     []Option
 	Constraints []Constraint
-	Asked       []Condition // any of them must hold; none: always asked
+	Asked       []Condition // one of them must hold; empty means that the field is always asked
 	Check       CheckPolicy
 	Says        []CodeText
 	Samples     []string // values for the verifier, as typed
@@ -94,8 +94,8 @@ func (f *Field) Needed() bool {
 	})
 }
 
-// Readable is a value of the field as a person reads it: of an option its label. It is empty for
-// one that is absent.
+// Readable writes a value of the field for a person. An option is written as its label, and an absent
+// value as an empty text.
 func (f *Field) Readable(v Value) string {
 	var words []string
 	for _, o := range f.Options {
@@ -112,8 +112,8 @@ func (f *Field) Readable(v Value) string {
 	return strings.Join(words, ", ")
 }
 
-// LeftBy reports whether the field counts as left as soon as it has a value: there is
-// no half-made choice. A date that is typed is half made until it can be read.
+// LeftBy reports whether the field counts as left as soon as it has this value. A choice is never
+// half made. A date that is typed is half made until it can be read.
 func (f *Field) LeftBy(v Value) bool {
 	switch f.Kind {
 	case KindBoolean, KindChoice, KindChoices, KindFile:
@@ -129,7 +129,7 @@ type Option struct {
 	Label string
 }
 
-// CodeText is what is said of an issue of this code at one field.
+// CodeText is the text of an issue with this code at one field.
 type CodeText struct {
 	Code    Code
 	Wording Wording
@@ -151,10 +151,10 @@ type CheckPolicy struct {
 	Timeout time.Duration
 }
 
-// PrefillPolicy is where saved answers come from. No URL: nowhere.
+// PrefillPolicy says where saved answers come from. Without a URL there are none.
 type PrefillPolicy struct {
 	URL     string
-	Needed  bool // no submit before it has arrived
+	Needed  bool // nothing is sent before the saved answers have arrived
 	Timeout time.Duration
 	Lock    bool // fields are locked until the first arrival
 	Ask     bool // an answer that meets an edit contests the field; else the edit is kept
@@ -274,7 +274,7 @@ type Constraint struct {
 	Value Value
 	Text  string
 	Other FieldID
-	When  []Condition // with OpRequired: any of them must hold; none: always
+	When  []Condition // with OpRequired one of them must hold; empty means always
 	Say   Wording     // empty means the catalogue's
 }
 

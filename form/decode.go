@@ -44,8 +44,7 @@ func (field *Field) ValueOf(v any) (Value, bool) {
 	return value, true
 }
 
-// ScalarOf is a decoded JSON scalar as a value: false and the empty text are
-// absent, as null is.
+// ScalarOf makes a value of a decoded JSON scalar. Null, false and the empty text are absent.
 func ScalarOf(v any) (Value, bool) {
 	switch v := v.(type) {
 	case nil:

@@ -42,7 +42,7 @@ func (s runes) ordered() runes {
 	return out
 }
 
-// but is everything that a set does not have.
+// but returns every character that a set does not have.
 func (s runes) but() runes {
 	var out runes
 	from := rune(0)

@@ -8,7 +8,7 @@ import (
 	"strings"
 )
 
-// Form is what is declared once and shared by all sessions. It is immutable.
+// Form is declared once and shared by all sessions. Nobody may change it.
 type Form struct {
 	Declaration
 
@@ -301,7 +301,7 @@ func (f *Form) Path(p Place) string {
 	return head + row + rest
 }
 
-// FirstFile is the path of the first field that takes a file, or nothing.
+// FirstFile is the path of the first field that takes a file, or an empty text.
 func (f *Form) FirstFile() string {
 	for k := range f.Fields {
 		if f.Fields[k].Kind == KindFile {

@@ -292,8 +292,8 @@ func (f *Form) TextAbout(id MessageID, field FieldID, count int32) string {
 	return f.fill(id, textArguments{label: f.Fields[field].Label, count: count})
 }
 
-// sentences puts one after the other. Titles of servers often end without a full
-// stop.
+// sentences joins two sentences. It adds a full stop to the first, because titles of servers often
+// lack one.
 func sentences(first, then string) string {
 	if first == "" || then == "" {
 		return first + then
@@ -322,7 +322,7 @@ func (f *Form) fill(id MessageID, a textArguments) string {
 	return fillText(english[id].wording.of(englishPlural(a.count)), a)
 }
 
-// ownWording is what the form file says instead of a message; nil means that it says nothing.
+// ownWording is the wording of a message in the form file, or nil.
 func (f *Form) ownWording(id MessageID) *Wording {
 	for k := range f.Texts {
 		if f.Texts[k].Message == id {

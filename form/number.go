@@ -90,9 +90,9 @@ func parseNumber(s string, comma bool) (Value, bool) {
 // whole reports whether a number has no fraction.
 func (v Value) whole() bool { return v.Exp >= 0 }
 
-// Integer is the integer that a number is: a count, a length, or an index. A
-// fraction is cut off. What is beyond 64 bits is the nearest integer that is not.
-// The integer of a value that is no number is 0.
+// Integer returns a number that serves as a count, a length or an index as an integer. It cuts off a
+// fraction. A number beyond 64 bits becomes the nearest integer within them, and a value that is no
+// number becomes 0.
 func (v Value) Integer() int64 {
 	switch {
 	case v.Kind != ValueNumber || v.Exp < -maxDigits:

@@ -94,7 +94,7 @@ func (h *Handler) notTaken(v *visit, s *sent) outcome {
 // asked first: a repeat gets its answer also where the record has changed since,
 // so that there would be nothing to send.
 func (h *Handler) submit(v *visit, s *sent) outcome {
-	try := v.send(s.button)
+	key, try := v.key, v.send(s.button)
 	why, lacks := h.lacksKey(s)
 	if lacks && try != nil {
 		return h.refusal(http.StatusBadRequest, why).on(v)
@@ -114,7 +114,7 @@ func (h *Handler) submit(v *visit, s *sent) outcome {
 	if repeated {
 		o = o.with("Leanwicket-Repeat", "true")
 	}
-	return o.with("Idempotency-Key", v.key)
+	return o.with("Idempotency-Key", key) // so that client and logs can tell which it was
 }
 
 // once has the work of a submission done at most once, and gives its answer. Where the form holds the

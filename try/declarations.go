@@ -18,8 +18,8 @@ import (
 //go:embed try.schema.json
 var FileSchema []byte
 
-// Declarations say how a page is reached and operated, and what it is answered with:
-// what stands in NAME.try.yaml beside the form file. The zero value says nothing.
+// Declarations say how a page is reached and operated, and how its requests are answered. They are
+// the content of NAME.try.yaml beside the form file. The zero value says nothing.
 type Declarations struct {
 	Page     string // an address, or a folder or file
 	Start    string // of a folder: the path that is opened first
@@ -63,8 +63,8 @@ type Step struct {
 	IfThere bool   // a click on what is not there is left out
 }
 
-// Control is how the control of a field is found and operated. Of the rows themselves it is
-// the button that adds one; in rows {row} is the row's number.
+// Control is how the control of a field is found and operated. For the rows themselves it is the
+// button that adds one. In rows {row} stands for the row's number.
 type Control struct {
 	Selector string
 	Parts    []string // of a date in three controls: the selectors of year, month and day
@@ -99,7 +99,7 @@ func DeclarationsBeside(formFile string) string {
 	return strings.TrimSuffix(base, ".form") + ".try.yaml"
 }
 
-// DeclaredBeside reads the try file beside a form file; nil means that there is none.
+// DeclaredBeside reads the try file beside a form file. It returns nil where there is none.
 func DeclaredBeside(source *declare.Source) (*Declarations, error) {
 	declared, err := ReadDeclarations(DeclarationsBeside(source.File), source.Form)
 	if errors.Is(err, fs.ErrNotExist) {

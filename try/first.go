@@ -133,7 +133,7 @@ func beside(dir, page string) string {
 	return filepath.ToSlash(relative)
 }
 
-// likely is the control whose name has the most words of a field's, and at least one.
+// likely finds the control whose name shares the most words with a field's, and at least one.
 func likely(f *form.Field, controls []candidate) (best candidate, found bool) {
 	words := func(text string) []string {
 		return strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return !('a' <= r && r <= 'z' || '0' <= r && r <= '9') })

@@ -18,7 +18,7 @@ import (
 	"leanwicket.dev/sample"
 )
 
-// open opens the page, and waits until what is loaded shows.
+// open opens the page, and waits until the loaded answers show.
 func (t *tab) open() look {
 	l := t.arrive()
 	if t.form.Prefill.URL != "" {
@@ -63,7 +63,7 @@ func (t *tab) arrive() look {
 	return l
 }
 
-// visit opens the page. Who is asked whether the one before may go lets it go.
+// visit opens the page. It accepts the dialog with which the page before it asks to stay.
 func (t *tab) visit() look {
 	t.did("applicant", "opens the page")
 	t.accepting(true)
@@ -179,7 +179,8 @@ func call(function string, texts ...string) string {
 // click presses and releases the pointer in the middle of what an expression finds.
 func (t *tab) click(element string) { t.clickAt(t.place(element)) }
 
-// place is where that is. What is covered may be moving: it is waited for a while.
+// place finds where an expression's element is. An element that is covered may be moving, so that
+// place waits for it for a while.
 func (t *tab) place(element string) (at []float64) {
 	var covers string
 	uncovered := t.waitFor(moment/2, func() bool {
@@ -255,7 +256,7 @@ func (t *tab) press(gaps ...time.Duration) {
 	}
 }
 
-// fill enters everything that makes the form complete, but what is left out.
+// fill enters everything that makes the form complete, except the answers that are left out.
 func (t *tab) fill(but ...string) {
 	for _, path := range t.order {
 		if f, there := t.see().Fields[path]; slices.Contains(but, path) || there && f.Value == t.valid[path] {

@@ -19,7 +19,7 @@ import (
 //go:embed look.js
 var lookScript string
 
-// field is how a control is.
+// field is the state of a control.
 type field struct {
 	Value           string
 	Invalid, Native bool
@@ -33,7 +33,7 @@ func (f field) writable() bool {
 	return slices.Contains([]string{"text", "search", "email", "tel", "url", "password", "number", "textarea", "textbox", "spinbutton"}, f.Type)
 }
 
-// look is what can be seen of the page.
+// look is what an applicant can see of the page.
 type look struct {
 	URL              string
 	Lines, Live      []string
@@ -48,7 +48,7 @@ type look struct {
 	Fields map[string]field
 }
 
-// stands reports whether a text can be read, has whether it can or could.
+// stands reports whether a text can be read now. has reports whether it can, or could before.
 func (l look) stands(text string) bool { return strings.Contains(strings.Join(l.Lines, "\n"), text) }
 
 func (l look) has(text string) bool {
@@ -76,7 +76,8 @@ func (l look) news(before look) []string {
 // paths are the fields that are on the page, in the order of their names.
 func (l look) paths() []string { return slices.Sorted(maps.Keys(l.Fields)) }
 
-// holding is where a value stands that was typed at a path: there, or in a row behind it.
+// holding finds the path that shows a value which was typed at some path: that path, or the same field
+// of a later row.
 func (l look) holding(path, value string) (at string, stands bool) {
 	if l.Fields[path].Value == value {
 		return path, true
@@ -169,7 +170,7 @@ func (t *tab) see() look {
 	return l
 }
 
-// quiet waits until nothing changes in the page for a while, or it never rests.
+// quiet waits until nothing has changed in the page for a while. It gives up on a page that never rests.
 func (t *tab) quiet() look {
 	for range 3 { // a document that goes takes the promise with it
 		if _, err := t.js("rest()"); err == nil {
@@ -179,7 +180,7 @@ func (t *tab) quiet() look {
 	return t.see()
 }
 
-// until waits for something that can be seen.
+// until waits until a look at the page has something.
 func (t *tab) until(most time.Duration, so func(look) bool) (look, bool) {
 	end := time.Now().Add(most)
 	for {
@@ -194,7 +195,7 @@ func (t *tab) until(most time.Duration, so func(look) bool) (look, bool) {
 	}
 }
 
-// waitFor waits for something that is not seen on the page.
+// waitFor waits for something that does not show on the page.
 func (t *tab) waitFor(most time.Duration, so func() bool) bool {
 	for end := time.Now().Add(most); !so(); time.Sleep(10 * time.Millisecond) {
 		if time.Now().After(end) || t.ctx.Err() != nil {

@@ -17,8 +17,8 @@ import (
 	"leanwicket.dev/sample"
 )
 
-// plan is what a form file says for the trials: whom to answer what, and what an
-// applicant types.
+// plan is what the trials take from a form file: how each request is answered, and what an applicant
+// types.
 type plan struct {
 	form     *form.Form
 	declared *Declarations
@@ -125,8 +125,8 @@ func (p *plan) inRows(path string) (group string, row int) {
 	return "", 0
 }
 
-// typeSomething has a text typed where none has to be: a form that nobody has changed
-// is sent by nobody.
+// typeSomething adds a text to what is typed where the form needs none, because nobody sends a form
+// that nobody has changed.
 func (p *plan) typeSomething() {
 	if _, ok := p.text(false); ok {
 		return
@@ -147,9 +147,8 @@ func (p *plan) free(path string) bool {
 	return !f.Private && len(f.Asked) == 0 && !(inRows && len(p.form.Fields[group].Asked) > 0)
 }
 
-// sample is a record with other values than those that are typed: of a form that
-// creates, its first two texts or numbers; of one that replaces, all that are compared
-// with nothing.
+// sample is a record with other values than those that are typed. For a form that creates it has the
+// first two texts or numbers. For a form that replaces it has all that are compared with nothing.
 func (p *plan) sample() []byte {
 	var answers []form.Answer
 	creates := p.form.Submit.Creates()
@@ -178,8 +177,8 @@ func (p *plan) withAnswer(answers []form.Answer, path string, v form.Value) []fo
 	return append(answers, form.Answer{Place: place, Value: v, Changed: true})
 }
 
-// values are texts that a field accepts: the typed one first, and no address of mail
-// or web where others do as well.
+// values lists texts that a field accepts. The typed one comes first. Addresses of mail and web are
+// left out where the field accepts other texts as well.
 func (p *plan) values(path string) []string {
 	_, id := p.field(path)
 	typed := p.valid[path]
@@ -228,8 +227,8 @@ func (p *plan) compared(id form.FieldID) bool {
 	return false
 }
 
-// fits reports whether an address is one that is declared, where {value} and what is given
-// stand for any text.
+// fits reports whether an address is the declared one. In the declared one, {value} and the names that
+// are given stand for any text.
 func fits(declared, asked string) bool {
 	before, rest, holds := strings.Cut(declared, "{")
 	_, rest, closed := strings.Cut(rest, "}")
@@ -291,7 +290,8 @@ func (p *plan) declares(request string) bool {
 	return err == nil && (p.kindOf(method, read, nil) != "" || p.other(method, read) != nil)
 }
 
-// other is the declared answer of a request beside the form's own, or nil.
+// other finds the declared answer to a request that is not the form's own. It returns nil where there
+// is none.
 func (p *plan) other(method string, address *url.URL) *Answered {
 	for k := range p.declared.Others {
 		a := &p.declared.Others[k]

@@ -57,7 +57,7 @@ func quoted(v any) string {
 	return string(text)
 }
 
-// hears takes down what the page says at the end that it did not say when it opened.
+// hears notes what the page says at the end of a trial and did not say when it opened.
 func (t *tab) hears() {
 	text, err := t.jsWithin(2*time.Second, "look()")
 	var l look
@@ -75,7 +75,7 @@ func (t *tab) hears() {
 	}
 }
 
-// clipped is a text of which not more than the beginning is told.
+// clipped is the beginning of a text, which is all that is told of it.
 func clipped(text string) string {
 	if most := 300; len(text) > most {
 		return fmt.Sprintf("%s … (%d more characters)", strings.ToValidUTF8(text[:most], ""), len(text)-most)

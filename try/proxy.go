@@ -25,10 +25,9 @@ import (
 	"github.com/elazarl/goproxy"
 )
 
-// proxy is the only way out for the browser of the trials. It lets through
-// what reads, and answers everything else itself: a request that was held when its page
-// went, what a worker or a beacon sends, sockets. Interception inside the browser cannot
-// hold all of these.
+// proxy is the only way out for the browser of the trials. It lets requests through that only read,
+// and answers all others itself. Among these are a request that was held when its page went, the
+// requests of workers and beacons, and sockets, which an interception inside the browser cannot hold.
 type proxy struct {
 	server  *http.Server
 	address string
@@ -110,7 +109,7 @@ func (w *proxy) ask(out http.RoundTripper, r *http.Request) (*http.Response, err
 	return goproxy.NewResponse(r, "text/plain", http.StatusBadGateway, "The page's server does not answer."), nil
 }
 
-// introduce adds what is declared for the page's own host: headers, and who asks.
+// introduce adds what is declared for the page's own host: headers, and a user with a password.
 func (d *Declarations) introduce(r *http.Request) {
 	for name, value := range d.Headers {
 		r.Header.Set(name, value)
@@ -120,7 +119,7 @@ func (d *Declarations) introduce(r *http.Request) {
 	}
 }
 
-// let is what a sign-in sends, from now on; nil means nothing.
+// let sets the requests that a sign-in may send from now on. nil allows none.
 func (w *proxy) let(sends []string) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
@@ -154,8 +153,8 @@ func (w *proxy) meet(r *http.Request) {
 	}
 }
 
-// stop names what was stopped, where a page sent it: a browser sends this and that of its
-// own.
+// stop notes a request that was stopped, if a page sent it. A browser makes some requests of its own,
+// which are not noted.
 func (w *proxy) stop(r *http.Request) {
 	what := r.Method + " " + r.URL.Scheme + "://" + r.URL.Host + r.URL.Path
 	w.mu.Lock()
@@ -167,7 +166,7 @@ func (w *proxy) stop(r *http.Request) {
 	}
 }
 
-// list is what was stopped so far.
+// list returns what was stopped so far.
 func (w *proxy) list() []string {
 	w.mu.Lock()
 	defer w.mu.Unlock()
@@ -193,8 +192,8 @@ func reads(r *http.Request) bool {
 	return r.ContentLength == 0 && len(r.TransferEncoding) == 0
 }
 
-// taken answers what is stopped as a backend would that takes it and has nothing to
-// say: the page goes on, whoever it was meant for.
+// taken answers a request that was stopped. It answers as a backend that accepts the request and has
+// nothing to say, so that the page goes on.
 func taken(r *http.Request) *http.Response {
 	answer := goproxy.NewResponse(r, "text/plain", http.StatusNoContent, "")
 	if origin := r.Header.Get("Origin"); origin != "" { // Fetch, section "CORS protocol"

@@ -16,8 +16,8 @@ import (
 	"leanwicket.dev/form"
 )
 
-// signedIn is what a browser has after a sign-in: cookies, and what the page's origin
-// stores.
+// signedIn has what a sign-in leaves in a browser: cookies, and the storage of the page's
+// origin.
 type signedIn struct {
 	cookies []*cdpnetwork.CookieParam
 	storage string // JSON: the origin, its local and its session storage
@@ -229,7 +229,7 @@ func (t *tab) typeParts(path, raw string) {
 	}
 }
 
-// dated is a date as the page wants it typed.
+// dated writes a date in the way in which the page wants it typed.
 func dated(typed, raw string) string {
 	numbers := strings.Split(raw, "-")
 	if len(numbers) != len(dateParts) {
@@ -241,7 +241,7 @@ func dated(typed, raw string) string {
 	return typed
 }
 
-// labelOf is what an option reads.
+// labelOf is the text of an option.
 func (p *plan) labelOf(path, raw string) string {
 	f, id := p.field(path)
 	for _, o := range f.Options {
@@ -252,7 +252,8 @@ func (p *plan) labelOf(path, raw string) string {
 	return raw
 }
 
-// pointed is what a JSON pointer (RFC 6901) names in a body, or nothing.
+// pointed finds what a JSON pointer (RFC 6901) names in a body. It returns an empty text where there is
+// nothing.
 func pointed(body any, pointer string) any {
 	if pointer == "" {
 		return body

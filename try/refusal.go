@@ -10,15 +10,15 @@ import (
 	"leanwicket.dev/replies"
 )
 
-// refusal is what the backend refuses a form with.
+// refusal is the reply with which the backend refuses a form.
 type refusal struct {
-	path, says string // the field that it is about, and the words
+	path, says string // the refused field, and the words about it
 	reply      reply
 	stray      reply  // the same of a field that the form does not have
 	unknowable string // why there is no stray; empty means that there is one
 }
 
-// denial is what the office says of a field, where nobody gave its own words.
+// denial is what the backend says of a field unless its own words are declared.
 const denial = "The harbour office cannot take this."
 
 // stranger is a field that no form has.

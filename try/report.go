@@ -92,7 +92,7 @@ func (report *Report) WriteJUnit(w io.Writer) error {
 	return err
 }
 
-// evidence is what was done and seen, a line each.
+// evidence lists what was done and seen, one thing a line.
 func (r *Result) evidence() string {
 	var text strings.Builder
 	fmt.Fprintf(&text, "%s: %s\n%s: %s\n\n", r.Trial, r.Asks, r.Verdict, r.Why)

@@ -21,9 +21,9 @@ import (
 	"leanwicket.dev/replies"
 )
 
-// reply is what a request is answered with.
+// reply is the answer to a request.
 type reply struct {
-	never  bool // not before release
+	never  bool // no answer comes before release
 	broken bool
 	status int
 	kind   string // of the body; empty means JSON
@@ -31,7 +31,7 @@ type reply struct {
 	to     string // where a redirect leads
 }
 
-// success is what a submission is answered with that is accepted.
+// success is the answer to a submission that is accepted.
 func (p *plan) success() reply {
 	if p.declared.Accepted.status != 0 {
 		return p.declared.Accepted
@@ -66,7 +66,7 @@ type tab struct {
 	requests []Request
 	loading  map[cdpnetwork.RequestID]bool // what the page is made of, and has not come yet
 	stray    string                        // the newest submission to an address that the form does not declare
-	goesOn   bool                          // who is asked before a page goes lets it go
+	goesOn   bool                          // accept the dialogs of beforeunload
 	leaves   bool                          // the browser itself sends the form
 	beside   []string                      // what the page's scripts ask beside the form's own requests
 	prompts  int                           // of the browser, before a page goes
@@ -230,7 +230,7 @@ func (t *tab) strayed() {
 	}
 }
 
-// come reports whether everything that the page is made of has come.
+// come reports whether every part of the page has been loaded.
 func (t *tab) come() bool {
 	t.mu.Lock()
 	defer t.mu.Unlock()
@@ -340,8 +340,8 @@ func (t *tab) replying(kind string, r reply) {
 	t.replies[kind] = r
 }
 
-// release answers what has waited, of some addresses or of all, and what comes from
-// now on.
+// release answers the requests that have waited, and those that come from now on. It does so for
+// some kinds of requests, or for all.
 func (t *tab) release(kind string, r reply, only ...func(address string) bool) {
 	t.mu.Lock()
 	t.replies[kind] = r
@@ -372,22 +372,22 @@ func (t *tab) asked(kind string) []Request {
 // sent are the submissions so far.
 func (t *tab) sent() []Request { return t.asked("submit") }
 
-// accepting has who is asked before a page goes let it go, or stay.
+// accepting decides whether the dialogs of beforeunload are accepted, so that the page goes.
 func (t *tab) accepting(goesOn bool) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	t.goesOn = goesOn
 }
 
-// goes reports whether the browser itself sends the form: the page goes then.
+// goes reports whether the browser itself sends the form, so that the page goes.
 func (t *tab) goes() bool {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	return t.leaves
 }
 
-// prompted is how often somebody was asked by the browser, and by the page with one of
-// the browser's dialogs.
+// prompted counts how often the browser has asked somebody before the page went, and how often the
+// page has asked with one of the browser's dialogs.
 func (t *tab) prompted() (prompts, confirms int) {
 	t.mu.Lock()
 	defer t.mu.Unlock()

@@ -50,7 +50,7 @@ func Test(t *testing.T, formFile string, o Options) {
 	}
 }
 
-// history is what was done and seen in a trial, a line each.
+// history lists what was done and seen in a trial, one thing a line.
 func (r *Result) history() string {
 	var b strings.Builder
 	for _, m := range r.Timeline {

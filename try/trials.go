@@ -9,14 +9,14 @@ import (
 	"leanwicket.dev/sample"
 )
 
-// trial is one thing that is easily got wrong.
+// trial tests one thing that is easily got wrong.
 type trial struct {
 	name, asks string
 	without    func(*plan) string // why it does not apply to a form; nil means that it always does
 	run        func(*tab) (Verdict, string)
 }
 
-// lasting are the trials that wait for long, and for how many seconds.
+// lasting lists the trials that wait for long, and for how many seconds each does.
 var lasting = map[string]int{"pending-ends": 15, "refusal-stays": 7}
 
 // trials are in the order in which a form is worked on.
@@ -116,10 +116,10 @@ func noTyped(p *plan) string {
 // noRecordAndText is for trials that load a record and type beside it.
 func noRecordAndText(p *plan) string { return cmp.Or(noPrefill(p), noTyped(p)) }
 
-// half is a field whose first letter is not yet an answer, and its texts.
+// half is a field whose first letter is no answer yet, with the texts that a trial types there.
 type half struct{ path, letter, whole string }
 
-// halves are those fields.
+// halves lists these fields.
 func (p *plan) halves() []half {
 	var list []half
 	for _, path := range slices.Concat(p.order, p.paths) { // those that need not be filled in come last
@@ -152,7 +152,7 @@ func noFirstLetter(policies ...form.ShowPolicy) func(*plan) string {
 	}
 }
 
-// gap is a field that has to be filled in: if there is one, one that no record fills.
+// gap finds a field that has to be filled in. It prefers one that no record fills.
 func (p *plan) gap() string {
 	for _, path := range p.missed {
 		if p.loaded[path] == "" {

@@ -16,8 +16,8 @@ func (t *tab) succeed() (before, now look) {
 	return before, t.accepted(before, 1)
 }
 
-// accepted sends what is accepted, and waits until that shows; count are the submissions
-// that there are then.
+// accepted sends a form that is accepted, and waits until the page shows it. count is the number of
+// submissions until then.
 func (t *tab) accepted(before look, count int) look {
 	t.press()
 	t.sends(count)
@@ -117,7 +117,7 @@ func (t *tab) mend(gap string) {
 	}
 }
 
-// marked is what still calls a field wrong, or nothing.
+// marked returns what still calls a field wrong, or an empty text.
 func (t *tab) marked(now look) string {
 	for _, path := range now.paths() {
 		switch f := now.Fields[path]; {

@@ -77,13 +77,13 @@ func holder(v any, f *form.Form) (best map[string]any) {
 	return best
 }
 
-// member is what stands at a path.
+// member finds what an object has at a path.
 func member(object map[string]any, path string) (any, bool) {
 	v := pointed(object, "/"+path)
 	return v, v != nil
 }
 
-// otherType says what a JSON value would have to be, or nothing.
+// otherType says of which type a JSON value would have to be. It is empty where the type is right.
 func otherType(f *form.Field, v any) string {
 	switch f.Kind {
 	case form.KindNumber, form.KindInteger:

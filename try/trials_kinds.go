@@ -38,7 +38,7 @@ func (p *plan) changes(loaded bool) (list []change) {
 	return list
 }
 
-// defaultOf is the default of a field, or nothing.
+// defaultOf is the default of a field, or an empty text.
 func (p *plan) defaultOf(id form.FieldID) form.Value {
 	for _, a := range p.form.Defaults {
 		if a.Field == id {

@@ -8,7 +8,7 @@ import (
 	"github.com/chromedp/chromedp"
 )
 
-// reload asks for the page once more; whoever is asked stays.
+// reload reloads the page. Where the page asks to stay, it stays.
 func (t *tab) reload() {
 	t.did("applicant", "reloads the page")
 	_, _ = chromedp.Call(t.ctx, cdppage.Reload, cdppage.ReloadParams{}) // turned down where somebody is asked

@@ -56,8 +56,7 @@ func refusalAtItsField(t *tab, _, now look) (Verdict, string) {
 }
 
 // refusalAnnounced looks for the words in a live region, or where the focus has gone.
-// refusalAnnounced: that something is wrong has to be heard, in the server's words or in the
-// page's own.
+// A refusal has to be heard, in the server's words or in the page's own.
 func refusalAnnounced(t *tab, before, now look) (Verdict, string) {
 	says := t.refusal.says
 	switch at := now.Fields[now.Focus]; {
@@ -80,7 +79,7 @@ func (l look) announces(says ...string) bool {
 	})
 }
 
-// refusalStays waits: what has to be read and mended may not go by itself.
+// refusalStays waits, because a refusal that has to be read and mended must not go by itself.
 func refusalStays(t *tab, _, now look) (Verdict, string) {
 	if !now.stands(t.refusal.says) {
 		return NotApplicable, "what the server says does not stand on the page"

@@ -48,7 +48,7 @@ func (t *tab) sends(count int) {
 	}
 }
 
-// says is what may hold a page from sending.
+// says describes what may keep a page from sending.
 func (t *tab) says() string {
 	l := t.see()
 	if news := l.news(t.opened); len(news) > 0 {
@@ -74,7 +74,7 @@ func twice(gap time.Duration) func(*tab) (Verdict, string) {
 	}
 }
 
-// one says whether what was done made one submission.
+// one gives the verdict on whether the page has made one submission.
 func (t *tab) one(what string) (Verdict, string) {
 	t.sends(1)
 	if t.goes() { // nothing can be seen until it is answered

@@ -21,7 +21,7 @@ func (t *tab) typeHalf() (before look, h half) {
 	return before, h
 }
 
-// wrong is what calls a field wrong, or nothing.
+// wrong returns what calls a field wrong, or an empty text.
 func wrong(before, now look, path string) string {
 	f := now.Fields[path]
 	switch {

@@ -39,12 +39,12 @@ const (
 type Options struct {
 	Page     string        // a URL, or a folder of static files, which is served; empty means the declared one
 	Declared *Declarations // nil declares nothing
-	Only     []string      // names of trials; none: all
+	Only     []string      // names of trials; empty means all
 	// Chromium is the program; where it is empty one is looked for on the path.
 	Chromium string
 	Visible  bool // with a window
 	Tabs     int  // trials at the same time; 0 means eight, for they wait most of the time
-	// Progress is told each result as it comes, one at a time; nil means that nobody is.
+	// Progress is called with each result as it comes, one at a time. It may be nil.
 	Progress func(Result)
 }
 
@@ -104,7 +104,7 @@ func (report *Report) Count(v Verdict) int {
 	return n
 }
 
-// Untold is the reason that most of the trials have which cannot tell.
+// Untold is the most frequent reason of the trials that cannot tell.
 func (report *Report) Untold() (why string) {
 	count := map[string]int{}
 	for _, r := range report.Results {
@@ -234,8 +234,8 @@ func meet(browser context.Context, page string, p *plan) (missing, moving []stri
 	return missing, moving, err
 }
 
-// once does something on a page that was opened for it and is no trial. What ends it is an
-// error.
+// once does something on a page that is opened for it, outside of any trial. It returns an error where
+// a trial would end.
 func (p *plan) once(browser context.Context, page string, do func(*tab)) error {
 	made, err := trial{run: func(t *tab) (Verdict, string) {
 		do(t)
@@ -255,7 +255,7 @@ func names() []string {
 	return list
 }
 
-// address is the page's, and what ends the server of a folder.
+// address returns the page's address, and a function that ends the server of a folder.
 func address(page string, d *Declarations) (string, func(), error) {
 	if IsAddress(page) {
 		return page, func() {}, nil
@@ -277,8 +277,8 @@ func address(page string, d *Declarations) (string, func(), error) {
 	return "http://" + listener.Addr().String() + "/" + start, func() { _ = server.Close() }, nil
 }
 
-// folder serves files. A page that is none of them is the fallback, as a single-page
-// application wants it.
+// folder serves files. For the address of a page that is no file it serves the fallback, as a
+// single-page application wants it.
 func folder(dir, fallback string) http.Handler {
 	files := http.FileServer(http.Dir(dir))
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
