@@ -1,5 +1,6 @@
 // Builds the core for the browser and compresses it, and bundles the scripts: go generate
-// ./browser. With -check it says whether what is committed is current.
+// ./browser. With -check it says whether what is committed is current, going by what the core is made
+// of; with -whole as well it makes the core itself once more.
 package main
 
 import (
@@ -20,15 +21,16 @@ import (
 
 func main() {
 	check := flag.Bool("check", false, "compare, and write nothing")
+	whole := flag.Bool("whole", false, "with -check: make the core once more")
 	table := flag.Bool("table", false, "make the ends of the table alone")
 	flag.Parse()
 	log.SetFlags(0)
-	if err := run(*check, *table); err != nil {
+	if err := run(*check, *whole, *table); err != nil {
 		log.Fatal(err)
 	}
 }
 
-func run(check, table bool) error {
+func run(check, whole, table bool) error {
 	made, err := ends()
 	if err != nil {
 		return err
@@ -67,13 +69,13 @@ func run(check, table bool) error {
 		return err
 	}
 	made["core.sum"] = sum
-	if !check || hasTools() {
+	if !check || whole && hasTools() {
 		wasm, places, err := compile(dir)
 		if err != nil {
 			return err
 		}
 		made["leanwicket.wasm.br"], made["leanwicket.places.txt"] = packed(wasm), places
-	} else {
+	} else if whole {
 		fmt.Println("the core's bytes are not compared, only what they are made of: " + errTools.Error())
 	}
 	if check {
