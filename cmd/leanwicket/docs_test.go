@@ -191,7 +191,7 @@ func TestTheScenariosOfThePages(t *testing.T) {
 var (
 	linkOf    = regexp.MustCompile(`\]\(([^)\s:]+)\)`) // without a scheme
 	headingOf = regexp.MustCompile(`(?m)^#+ (.*)$`)
-	notOfID   = regexp.MustCompile("[^\\w\\- ]")
+	notOfID   = regexp.MustCompile(`[^\w\- ]`)
 )
 
 // Each link of a page leads to a file that is there, and to a heading that it has.
