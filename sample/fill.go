@@ -1,6 +1,8 @@
 package sample
 
 import (
+	"slices"
+
 	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 )
@@ -39,37 +41,98 @@ func nextEdit(session *lifecycle.Session) (edit lifecycle.Event, trouble bool) {
 	declared := session.Form()
 	for f := range session.Fields() {
 		issues := f.Issues()
-		if len(issues) == 0 {
+		switch {
+		case len(issues) == 0:
 			continue
-		}
-		id := f.Place().Field
-		if f.Declared().Kind == form.KindRows {
+		case f.Declared().Kind == form.KindRows:
 			return lifecycle.AddRow(f.Path()), true
+		case issues[0].Code == form.CodeCustomError.String():
+			return mendComparison(session, f), true
 		}
-		if issues[0].Code != form.CodeCustomError.String() {
-			raw, ok := One(declared, id)
-			if !ok || raw == f.Raw() {
-				return lifecycle.Event{}, true
-			}
-			return lifecycle.Edit(f.Path(), raw), true
+		raw, ok := One(declared, f.Place().Field)
+		if !ok || raw == f.Raw() {
+			return lifecycle.Event{}, true
 		}
-		for _, c := range f.Declared().Constraints {
-			other := form.Place{Field: c.Other, Row: f.Place().Row}
-			if _, inRows := declared.Group(c.Other); !inRows {
-				other.Row = -1
-			}
-			if !c.Op.Compares() {
-				continue
-			}
-			with, _ := session.Field(declared.Path(other))
-			raw := declared.Format(keeping(c.Op, with.Value()))
-			if raw != f.Raw() && declared.Accepts(id, declared.Parse(id, raw)) {
-				return lifecycle.Edit(f.Path(), raw), true
-			}
-		}
-		return lifecycle.Event{}, true
+		return lifecycle.Edit(f.Path(), raw), true
 	}
 	return lifecycle.Event{}, false
+}
+
+// A comparison is a constraint of a field, and the field that it is compared with.
+type comparison struct {
+	*form.Constraint
+	with lifecycle.FieldState
+}
+
+func (c comparison) breaks(v form.Value) bool {
+	_, _, broken := c.BreaksBeside(v, c.with.Value())
+	return broken
+}
+
+// comparisonsOf lists the comparisons of a field with answers that there are.
+func comparisonsOf(session *lifecycle.Session, f lifecycle.FieldState) (list []comparison) {
+	for k := range f.Declared().Constraints {
+		c := &f.Declared().Constraints[k]
+		if !c.Op.Compares() {
+			continue
+		}
+		other := form.Place{Field: c.Other, Row: f.Place().Row}
+		if _, inRows := session.Form().Group(c.Other); !inRows {
+			other.Row = -1
+		}
+		if with, there := session.Field(session.Form().Path(other)); there && !with.Value().Absent() {
+			list = append(list, comparison{c, with})
+		}
+	}
+	return list
+}
+
+// mendComparison finds another text for a field so that all its comparisons hold. Where there is none,
+// it finds one for a field that it is compared with. The edit has no path where there is none either.
+func mendComparison(session *lifecycle.Session, f lifecycle.FieldState) lifecycle.Event {
+	comparisons := comparisonsOf(session, f)
+	var near []form.Value
+	for _, c := range comparisons {
+		near = append(near, keeping(c.Op, c.with.Value()))
+	}
+	if raw, found := mended(session.Form(), f, near, func(v form.Value) bool {
+		return !slices.ContainsFunc(comparisons, func(c comparison) bool { return c.breaks(v) })
+	}); found {
+		return lifecycle.Edit(f.Path(), raw)
+	}
+	for _, c := range comparisons {
+		if !c.breaks(f.Value()) {
+			continue
+		}
+		if raw, found := mended(session.Form(), c.with, []form.Value{keeping(turned[c.Op], f.Value())}, func(v form.Value) bool {
+			_, _, broken := c.BreaksBeside(f.Value(), v)
+			return !broken
+		}); found {
+			return lifecycle.Edit(c.with.Path(), raw)
+		}
+	}
+	return lifecycle.Event{}
+}
+
+// turned has for each comparison the one that holds from the other side.
+var turned = map[form.ConstraintOp]form.ConstraintOp{
+	form.OpGreaterThan: form.OpLessThan, form.OpLessThan: form.OpGreaterThan,
+	form.OpAtLeast: form.OpAtMost, form.OpAtMost: form.OpAtLeast, form.OpEqualTo: form.OpEqualTo,
+}
+
+// mended finds a text for a field that its other rules accept: one of the near values, or a sample.
+func mended(declared *form.Form, f lifecycle.FieldState, near []form.Value, holds func(form.Value) bool) (raw string, found bool) {
+	id := f.Place().Field
+	var texts []string
+	for _, v := range near {
+		texts = append(texts, declared.Format(v))
+	}
+	for _, raw := range append(texts, Some(declared, id, 9)...) {
+		if v := declared.Parse(id, raw); raw != f.Raw() && declared.Accepts(id, v) && holds(v) {
+			return raw, true
+		}
+	}
+	return "", false
 }
 
 // keeping is a value that keeps a comparison with another one.

@@ -67,7 +67,7 @@ func (r *boundsReader) walk(n *document.Node, o Options) Options {
 		case "edit":
 			for _, item := range r.List(e.Value) {
 				path := r.Text(item)
-				if _, err := editedField(r.form, path); err != nil {
+				if _, err := editedField(r.form, path, nil); err != nil {
 					r.Wrong(item, "the path "+path+", which no field that can be edited has", document.Suggest(path, slices.Concat(Plan(r.form, 1)...)))
 				}
 				o.Edited = append(o.Edited, path)

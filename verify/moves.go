@@ -41,8 +41,12 @@ type successors struct {
 
 func newSuccessors(declared *form.Form, o Options) (*successors, error) {
 	m := &successors{form: declared, options: o, hasChecks: slices.ContainsFunc(declared.Fields, func(f form.Field) bool { return f.Check.URL != "" })}
+	edits, chosen, err := fillOf(declared)
+	if err != nil {
+		return nil, err
+	}
 	for _, path := range o.Edited {
-		f, err := editedField(declared, path)
+		f, err := editedField(declared, path, chosen)
 		if err != nil {
 			return nil, err
 		}
@@ -53,9 +57,7 @@ func newSuccessors(declared *form.Form, o Options) (*successors, error) {
 			m.groups = append(m.groups, declared.Fields[group].Path)
 		}
 	}
-	if err := m.fill(); err != nil {
-		return nil, err
-	}
+	m.fill(edits)
 	m.needed = map[form.FieldID]string{}
 	for id := range declared.Fields {
 		group, inRows := declared.Group(form.FieldID(id))
@@ -113,15 +115,27 @@ func (m *successors) brings() []form.Answer {
 	return m.loads[0].event.Values
 }
 
-// fill finds the edits that complete the fields which the walk does not edit.
-func (m *successors) fill() error {
-	d := m.form.Declaration
+// fillOf finds the edits that complete a form, and the text that each field has then. These texts go
+// together: each comparison of two fields holds.
+func fillOf(declared *form.Form) (edits []lifecycle.Event, chosen map[string]string, err error) {
+	d := declared.Declaration
 	d.Prefill = form.PrefillPolicy{} // nothing is locked then
 	unlocked, err := form.New(d)
 	if err != nil {
-		return err
+		return nil, nil, err
 	}
-	edits, _ := sample.Fill(unlocked)
+	edits, _ = sample.Fill(unlocked)
+	chosen = map[string]string{}
+	for _, e := range edits {
+		if e.Kind == lifecycle.EventEdit {
+			chosen[e.Path] = e.Raw
+		}
+	}
+	return edits, chosen, nil
+}
+
+// fill keeps the edits that complete the fields which the walk does not edit.
+func (m *successors) fill(edits []lifecycle.Event) {
 	last := map[string]int{}
 	for k, e := range edits {
 		if e.Kind == lifecycle.EventEdit {
@@ -136,7 +150,6 @@ func (m *successors) fill() error {
 			m.filled = append(m.filled, e)
 		}
 	}
-	return nil
 }
 
 // beginning lists what happens before the walk begins. The work of an earlier page comes back, or

@@ -124,8 +124,10 @@ type edited struct {
 }
 
 // editedField chooses the texts that a walk types at a field: an accepted one, a refused one and
-// the one that is saved. A form that does not send unchanged answers needs a second accepted text.
-func editedField(f *form.Form, path string) (edited, error) {
+// the one that is saved. A form that does not send unchanged answers needs a second accepted text. A
+// field of a comparison also gets the text that was chosen to go with the others, so that there is a
+// way in which the comparison holds.
+func editedField(f *form.Form, path string, chosen map[string]string) (edited, error) {
 	path = inFirstRow(path)
 	place, ok := f.Lookup(path)
 	if !ok || f.Fields[place.Field].Kind == form.KindRows {
@@ -145,6 +147,9 @@ func editedField(f *form.Form, path string) (edited, error) {
 		add(samples[len(samples)-1])
 	}
 	for _, raw := range samples[:min(len(samples), 1)] {
+		add(raw)
+	}
+	if raw, there := chosen[path]; there {
 		add(raw)
 	}
 	if f.Submit.HoldUnchanged && (len(samples) > 2 || f.Prefill.URL == "" && len(samples) > 1) {
