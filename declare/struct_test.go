@@ -69,12 +69,13 @@ func TestMistakesInStructs(t *testing.T) {
 		A string `form:"maxlength"`
 		B func()
 	}]("form: x")
-	require.ErrorContains(t, err, `A: the form tag has "maxlength" without a value`)
-	require.ErrorContains(t, err, "B: a func() cannot be a field")
-	_, err = declare.FromStruct[struct {
-		A string `form:"maxlength=3"`
-	}]("form: x")
-	require.ErrorContains(t, err, "the keyword maxlength, which a form cannot honour")
+	require.ErrorContains(t, err, `struct.A: tag maxlength: found no value; right would be`)
+	require.ErrorContains(t, err, "struct.B: a func() cannot be a field")
+	type loan struct {
+		Name string `form:"maxlength=3"`
+	}
+	_, err = declare.FromStruct[loan]("form: x")
+	require.ErrorContains(t, err, "loan.Name: tag maxlength=3: found no such keyword; right would be required, ")
 	_, err = declare.FromStruct[permit]("form: x\nfields: {chanel: {}}")
 	require.ErrorContains(t, err, "permit.form.yaml:2:10: found the path chanel, which the schema does not have; right would be channel")
 	_, err = declare.FromStruct[int]("form: x")

@@ -2,12 +2,12 @@ package formhttp
 
 import (
 	"context"
-	"encoding/json"
 	"html/template"
 	"log/slog"
 	"net/http"
 
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/decode"
 	"leanwicket.dev/ledger"
 	"leanwicket.dev/replies"
 )
@@ -104,8 +104,9 @@ type Submission struct {
 	Body    []byte // JSON: the record, or with PATCH a merge patch
 }
 
-// Decode reads the body into a value, as encoding/json does.
-func (s Submission) Decode(to any) error { return json.Unmarshal(s.Body, to) }
+// Decode reads the body into a value, as encoding/json does. A time.Time also takes a date, a time of
+// day, and a date and time without offset.
+func (s Submission) Decode(to any) error { return decode.Body(s.Body, to) }
 
 // Validator has the last word on a record before the application gets it. A
 // [leanwicket.dev/declare.Source] is one. It has a method Proves(*form.Form) bool, which says that the

@@ -97,6 +97,9 @@ func (d *structDecoder) member(v reflect.Value, path string) {
 // setTyped writes a value into a Go value that can hold it.
 func setTyped(v reflect.Value, value form.Value) bool {
 	text := value.String()
+	if reads, does := v.Addr().Interface().(interface{ UnmarshalText([]byte) error }); does && v.Type() != reflect.TypeFor[time.Time]() {
+		return reads.UnmarshalText([]byte(text)) == nil
+	}
 	switch v.Kind() {
 	case reflect.String:
 		v.SetString(text)
@@ -131,6 +134,9 @@ func setTyped(v reflect.Value, value form.Value) bool {
 			return false
 		}
 		at, ok := value.Time()
+		if value.Kind == form.ValueTime {
+			at, ok = members.Moment(text)
+		}
 		v.Set(reflect.ValueOf(at))
 		return ok
 	default:

@@ -104,7 +104,8 @@ func (p *scenarioReader) keys(root *document.Node) {
 	}
 	p.Map(root, keys...)
 	for _, key := range []string{"scenario", "form", "timeline"} {
-		if root.Kind == document.Map && root.Get(key) == nil {
+		given := root.Get(key) != nil || key == "form" && p.s.Source != nil
+		if root.Kind == document.Map && !given {
 			p.Wrong(root, "no "+key, map[string]string{
 				"scenario": "scenario: a sentence that says what it shows", "form": "form: a form file beside this one",
 				"timeline": "timeline: a list of {at: …, …}",

@@ -1,10 +1,12 @@
 package scenario
 
 import (
+	"os"
 	"path/filepath"
 	"strings"
 	"testing"
 
+	"leanwicket.dev/declare"
 	"leanwicket.dev/internal/document"
 )
 
@@ -19,10 +21,32 @@ func Test(t *testing.T, files ...string) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	reader := NewReader(nil)
+	playEach(t, names, NewReader(nil).File)
+}
+
+// TestWith plays scenarios on a form that is in no file, such as one of a struct. The key form of
+// these files is not looked at, and can be left out.
+//
+//	func TestLoans(t *testing.T) { scenario.TestWith(t, loans, "scenarios") }
+func TestWith(t *testing.T, source *declare.Source, files ...string) {
+	t.Helper()
+	names, err := document.Find(files, "scenario")
+	if err != nil {
+		t.Fatal(err)
+	}
+	playEach(t, names, func(name string) (*Scenario, error) {
+		data, err := os.ReadFile(name)
+		if err != nil {
+			return nil, err
+		}
+		return With(source, name, data)
+	})
+}
+
+func playEach(t *testing.T, names []string, read func(name string) (*Scenario, error)) {
 	for _, name := range names {
 		t.Run(filepath.Base(name), func(t *testing.T) {
-			s, err := reader.File(name)
+			s, err := read(name)
 			if err != nil {
 				t.Fatal(err)
 			}

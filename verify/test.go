@@ -26,16 +26,24 @@ func Test(t *testing.T, files ...string) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			report, err := Form(source, Options{Attempts: 2, Tries: 2, Loads: 2}, 1, nil)
-			if err != nil {
-				t.Fatal(err)
-			}
-			for _, b := range report.Breaches {
-				t.Errorf("%s: %s\n\nThe shortest session that shows it, for leanwicket play:\n\n%s", name, b.Error(), b.Session.Scenario)
-			}
-			if unfinished := report.Unfinished(); unfinished != "" {
-				t.Errorf("%s: not finished, for %s; right would be less to walk, in a bounds file", name, unfinished)
-			}
+			TestSource(t, source)
 		})
+	}
+}
+
+// TestSource walks a form that is in no file, such as one of a struct, as [Test] does.
+//
+//	func TestLoans(t *testing.T) { verify.TestSource(t, loans) }
+func TestSource(t *testing.T, source *declare.Source) {
+	t.Helper()
+	report, err := Form(source, Options{Attempts: 2, Tries: 2, Loads: 2}, 1, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, b := range report.Breaches {
+		t.Errorf("%s: %s\n\nThe shortest session that shows it, for leanwicket play:\n\n%s", source.File, b.Error(), b.Session.Scenario)
+	}
+	if unfinished := report.Unfinished(); unfinished != "" {
+		t.Errorf("%s: not finished, for %s; right would be less to walk, in a bounds file", source.File, unfinished)
 	}
 }

@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"log"
 	"net/http"
-	"strings"
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/formhttp"
@@ -26,18 +25,14 @@ type Stay struct {
 
 // book inserts a stay. The row and the answer commit together: whenever this
 // program stops, a repeat finds both or neither.
-func book(ctx context.Context, s formhttp.Submission) (replies.Response, error) {
-	var stay Stay
-	if err := s.Decode(&stay); err != nil {
-		return replies.Response{}, err
-	}
+func book(ctx context.Context, stay Stay, _ formhttp.Submission) (replies.Response, error) {
 	tx, err := sqlite.Tx(ctx)
 	if err != nil {
 		return replies.Response{}, err
 	}
 	result, err := tx.ExecContext(ctx, "INSERT INTO stays (vessel, nights, arrival, power) VALUES (?, ?, ?, ?)", stay.Vessel, stay.Nights, stay.Arrival, stay.Power)
 	switch {
-	case err != nil && strings.Contains(err.Error(), "UNIQUE"):
+	case sqlite.IsUnique(err):
 		return replies.Response{Status: 422, Body: map[string]any{"errors": map[string]any{"vessel": "This vessel has a berth already."}}}, nil
 	case err != nil:
 		return replies.Response{}, err
@@ -63,7 +58,7 @@ func main() {
 	if err != nil {
 		log.Fatal(err)
 	}
-	page, err := formhttp.New(form.Form, form, formhttp.Options{Submit: book, Ledger: store.InTransaction()})
+	page, err := formhttp.For(form.Form, formhttp.Typed[Stay]{Submit: book}, formhttp.Options{Ledger: store.InTransaction()})
 	if err != nil {
 		log.Fatal(err)
 	}

@@ -15,7 +15,9 @@ import (
 )
 
 const (
-	sqliteBusy = 5 // SQLITE_BUSY: another program writes
+	sqliteBusy       = 5    // SQLITE_BUSY: another program writes
+	sqliteUnique     = 2067 // SQLITE_CONSTRAINT_UNIQUE
+	sqlitePrimaryKey = 1555 // SQLITE_CONSTRAINT_PRIMARYKEY
 
 	patienceOfWrites = 10 * time.Second // of a write that is no work, and its limit
 )
@@ -57,9 +59,22 @@ func (s *Store) begin(ctx context.Context, patience, limit time.Duration) (*writ
 	}
 }
 
-func isBusy(err error) bool {
+func isBusy(err error) bool { return codeOf(err)&0xff == sqliteBusy }
+
+// IsUnique reports whether a statement failed because it would have broken a unique constraint or a
+// primary key: what it writes is there already, and the work can refuse it.
+func IsUnique(err error) bool {
+	code := codeOf(err)
+	return code == sqliteUnique || code == sqlitePrimaryKey
+}
+
+// codeOf is the extended result code of an error of SQLite, or 0.
+func codeOf(err error) int {
 	var failed *sqlite.Error
-	return errors.As(err, &failed) && failed.Code()&0xff == sqliteBusy
+	if errors.As(err, &failed) {
+		return failed.Code()
+	}
+	return 0
 }
 
 // rollback takes back what was written. It can be called after a commit, and does nothing then.
