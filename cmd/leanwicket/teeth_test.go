@@ -99,13 +99,19 @@ func TestScenariosHaveTeeth(t *testing.T) {
 
 // changedSources are the core's files with some changes.
 func changedSources(t *testing.T, all []mutant, changes []tooth) map[string][]byte {
-	changed := map[string][]byte{}
+	var found []mutant
 	for _, change := range changes {
-		m := change.find(t, all)
-		require.NotContains(t, changed, m.file, "one change a file")
-		source, err := os.ReadFile(sourceOf(t, m.file))
-		require.NoError(t, err)
-		changed[m.file] = m.in(source)
+		found = append(found, change.find(t, all))
+	}
+	slices.SortFunc(found, func(a, b mutant) int { return b.start - a.start }) // the last of a file first
+	changed := map[string][]byte{}
+	for _, m := range found {
+		if changed[m.file] == nil {
+			source, err := os.ReadFile(sourceOf(t, m.file))
+			require.NoError(t, err)
+			changed[m.file] = source
+		}
+		changed[m.file] = m.in(changed[m.file])
 	}
 	return changed
 }
