@@ -43,9 +43,9 @@ func parseAs(kind FieldKind, raw string, comma bool) Value {
 	v, ok := Value{}, false
 	switch kind {
 	case KindNumber:
-		v, ok = parseNumber(s, comma)
+		v, ok = parseNumber(ungrouped(s, comma), comma)
 	case KindInteger:
-		v, ok = parseNumber(s, comma)
+		v, ok = parseNumber(ungrouped(s, comma), comma)
 		ok = ok && v.whole()
 	case KindBoolean:
 		switch s {
@@ -65,6 +65,36 @@ func parseAs(kind FieldKind, raw string, comma bool) Value {
 		return Value{Kind: ValueUnparsed, Text: raw}
 	}
 	return v
+}
+
+// ungrouped is a number without the signs between its thousands: spaces or apostrophes, and points
+// where the decimal sign is a comma, or commas where it is a point. Where such a sign stands elsewhere
+// the text stays as it is, and is no number.
+func ungrouped(s string, comma bool) string {
+	sign, decimal := ",", "."
+	if comma {
+		sign, decimal = ".", ","
+	}
+	whole, fraction, hasFraction := strings.Cut(s, decimal)
+	for _, other := range [...]string{" ", "\u00a0", "\u202f", "\u2009", "'", "’"} {
+		if strings.Contains(whole, other) {
+			sign = other
+		}
+	}
+	head, rest, grouped := strings.Cut(whole, sign)
+	if digits := strings.TrimLeft(head, "+-"); !grouped || len(digits) == 0 || len(digits) > 3 || len(rest)%(3+len(sign)) != 3 {
+		return s
+	}
+	for group := ""; grouped; head += group {
+		group, rest, grouped = strings.Cut(rest, sign)
+		if len(group) != 3 || strings.Trim(group, "0123456789") != "" {
+			return s
+		}
+	}
+	if hasFraction {
+		head += decimal + fraction
+	}
+	return head
 }
 
 func (f *Form) parseChoice(id FieldID, raw string) Value {

@@ -3,6 +3,7 @@ package form
 import (
 	"math/big"
 	"strconv"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -55,6 +56,26 @@ func TestNumbersAsTyped(t *testing.T) {
 	v, ok := parseNumber("9,40", true)
 	require.True(t, ok)
 	require.Equal(t, Number(94, -1), v)
+}
+
+// Thousands are grouped as the language does it, or with spaces and apostrophes. Any other sign in a
+// number makes it none: nobody wants 1.2 to be sent as 12.
+func TestGroupedNumbers(t *testing.T) {
+	for text, want := range map[string]string{
+		"de 1.500,00": "1500", "de 1.200": "1200", "de -12.345.678,5": "-12345678.5", "de 1,2": "1.2", "fr 1 500,5": "1500.5", "fr 1\u202f500": "1500", "de-CH 1’500.5": "1500.5",
+		"en 1,500.00": "1500", "en 12,345,678": "12345678", "en 1'500": "1500", "en 1500": "1500",
+		"de 1.5": "", "de 1.50": "", "de 1.2000": "", "de 12.3.456": "", "de .500": "", "de 1.500.": "", "de 1.500,000.000": "", "de 1234.567": "",
+		"en 1,5": "", "en 1,200,": "", "en 1,,200": "", "en 1 20": "", "en 1, 200": "", "en 1.000.000": "", "en a,bcd": "", "en 1,2a3": "",
+	} {
+		lang, raw, _ := strings.Cut(text, " ")
+		f, err := New(Declaration{Name: "p", Lang: lang, Fields: []Field{{Path: "n", Kind: KindNumber}}})
+		require.NoError(t, err)
+		v := f.Parse(0, raw)
+		require.Equal(t, want != "", v.Kind == ValueNumber, text)
+		if want != "" {
+			require.Equal(t, want, v.String(), text)
+		}
+	}
 }
 
 func TestClocks(t *testing.T) {
