@@ -420,7 +420,7 @@ func FuzzPost(f *testing.F) {
 	f.Add("leanwicket-remove=crew/7&vessel=%00%ff&quay=north&quay=south", false, "W/\"1\", \"2")
 	f.Add(`{"vessel": "Heron", "crew": [{"name": 7}, null], "nights": 1e99}`, true, "\"1\"")
 	f.Add(`{"vessel": {"deep": [[[]]]}, "power": "yes"}`, true, ", ,")
-	source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte(stayForm)}}, "f.form.yaml")
+	source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte(stayForm + "prefill: {url: /stays}\n")}}, "f.form.yaml")
 	require.NoError(f, err)
 	handler, err := formhttp.New(source.Form, source, formhttp.Options{
 		Submit: func(_ context.Context, s formhttp.Submission) (replies.Response, error) { return accept(s) },

@@ -189,7 +189,7 @@ func TestTwoSlashesAreNoHost(t *testing.T) {
 // request gets a short page, and what was typed is on it.
 func TestWhoIsTurnedAwayCostsLittle(t *testing.T) {
 	loads := 0
-	s := newSite(t, stayForm, accept, func(o *formhttp.Options) {
+	s := newSite(t, stayForm+"prefill: {url: /stays}\n", accept, func(o *formhttp.Options) {
 		o.Admit = func(*http.Request) *replies.Response { return &replies.Response{Status: 401} }
 		o.Load = func(*http.Request) (map[string]any, string, error) { loads++; return nil, "", nil }
 	})
@@ -208,7 +208,7 @@ func TestWhoIsTurnedAwayCostsLittle(t *testing.T) {
 // taken for the record, and leads to one.
 func TestWhatCannotBeReadCostsNoLoad(t *testing.T) {
 	loads := 0
-	s := newSite(t, stayForm, accept, func(o *formhttp.Options) {
+	s := newSite(t, stayForm+"prefill: {url: /stays}\n", accept, func(o *formhttp.Options) {
 		o.MaxBody = 100
 		o.Load = func(*http.Request) (map[string]any, string, error) { loads++; return nil, "", nil }
 	})

@@ -102,11 +102,13 @@ func (o *Office) routes(keys ledger.Store) error {
 		form := source.Form
 		o.forms = append(o.forms, source)
 		options := formhttp.Options{
-			Load: func(r *http.Request) (map[string]any, string, error) {
-				return o.load(r.Context(), account(r), form.Prefill.URL)
-			},
 			Admit:  admit,
 			Submit: o.submit(works[form.Name]), Ledger: keys, Principal: account, Secret: []byte("a demo, whose secret is none of its own"), Log: o.log,
+		}
+		if form.Prefill.URL != "" {
+			options.Load = func(r *http.Request) (map[string]any, string, error) {
+				return o.load(r.Context(), account(r), form.Prefill.URL)
+			}
 		}
 		plain, err := formhttp.New(form, source, options)
 		if err != nil {
