@@ -2,6 +2,7 @@ package declare_test
 
 import (
 	"fmt"
+	"time"
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/harbour"
@@ -43,4 +44,28 @@ func Example() {
 	// send: {"name":"Heron","length":9.4}
 	// say: Your answers have been received.
 	// accepted false 1
+}
+
+// A struct is a form, and the answers of a session come back as the struct.
+func ExampleFromStruct() {
+	type Loan struct {
+		Title string    `json:"title" label:"Title" form:"required; maxLength=80"`
+		Kind  string    `json:"kind" label:"Kind" form:"enum=novel=A novel|atlas=An atlas"`
+		Back  time.Time `json:"back" label:"Back on" form:"required; format=date"`
+	}
+	source, err := declare.FromStruct[Loan]("form: loan\nsubmit: {url: /loans}")
+	if err != nil {
+		fmt.Println(err)
+		return
+	}
+	session, _ := lifecycle.Open(source.Form, lifecycle.Seed{})
+	for _, edit := range []lifecycle.Event{lifecycle.Edit("title", "Tides"), lifecycle.Edit("kind", "atlas"), lifecycle.Edit("back", "2031-05-02")} {
+		if _, err := session.Apply(edit); err != nil {
+			fmt.Println(err)
+		}
+	}
+	var loan Loan
+	err = session.Decode(&loan)
+	fmt.Println(loan.Title, loan.Kind, loan.Back.Format(time.DateOnly), err)
+	// Output: Tides atlas 2031-05-02 <nil>
 }
