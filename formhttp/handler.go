@@ -30,6 +30,7 @@ type Handler struct {
 	o            Options
 	page         *template.Template
 	style        string
+	openings     openings
 	policyHeader []string
 	secret       []byte
 
@@ -58,7 +59,10 @@ func New(declared *form.Form, validator Validator, o Options) (*Handler, error) 
 	if proven, is := validator.(interface{ Proves(*form.Form) bool }); is && proven.Proves(declared) {
 		validator = nil
 	}
-	h := &Handler{form: declared, validator: validator, o: o, open: map[string]int{}}
+	h := &Handler{
+		form: declared, validator: validator, o: o, open: map[string]int{},
+		openings: openings{key: newKey(), account: newKey(), pages: map[string]string{}},
+	}
 	if h.o.Ledger == nil {
 		h.o.Ledger = memory.New(24 * time.Hour)
 	}
@@ -155,7 +159,7 @@ func (h *Handler) get(q *request) outcome {
 	} else if o.visit = h.begin(q); o.visit.missing {
 		o = h.refusal(http.StatusNotFound, form.MessageNoSuchRecord).on(o.visit)
 	} else {
-		o.visit.key = newKey()
+		o.visit.key, o.opens = newKey(), true
 		o.received, o.receipt = h.receipt(q)
 	}
 	return o.with("Vary", "Accept")

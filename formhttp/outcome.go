@@ -1,13 +1,14 @@
 package formhttp
 
 import (
-	"bytes"
 	"cmp"
 	"encoding/json"
+	"io"
 	"mime"
 	"net/http"
 	"slices"
 	"strings"
+	"sync"
 
 	"leanwicket.dev/form"
 	"leanwicket.dev/ledger"
@@ -19,6 +20,7 @@ type outcome struct {
 	header   http.Header // beside those of every answer
 	visit    *visit      // whose form the page shows; nil means that it shows none
 	says     string      // why; empty means what the session says
+	opens    bool        // the page is as it opens, before anybody has typed or sent anything
 	received bool        // the page tells that its last submission was accepted
 	receipt  string      // the address of what was received
 	judged   bool        // the issues of the session are listed, for a client that speaks JSON
@@ -77,16 +79,66 @@ func (h *Handler) write(w http.ResponseWriter, q *request, o outcome) {
 	case q.json:
 		h.problem(w, o)
 	default:
-		var text bytes.Buffer
-		if err := h.page.ExecuteTemplate(&text, "page", h.view(q, o)); err != nil {
+		page, err := h.render(q, o)
+		if err != nil {
 			h.o.Log.Error("the page cannot be rendered", "form", h.form.Name, "error", err)
 			http.Error(w, h.form.Words(form.MessageSomethingWrong), http.StatusInternalServerError)
 			return
 		}
 		header.Set("Content-Type", "text/html; charset=utf-8")
 		w.WriteHeader(o.status)
-		_, _ = w.Write(text.Bytes())
+		_, _ = io.WriteString(w, page)
 	}
+}
+
+// openings are the pages of a form as it opens. They have stand-ins for the key and the account, which
+// are all that changes from one request to the next.
+type openings struct {
+	key, account string // the stand-ins, which nobody can guess
+
+	mu    sync.Mutex
+	pages map[string]string // by address, and whether there is an account
+}
+
+// mostOpenings is how many pages are kept: an address can have any names in it.
+const mostOpenings = 100
+
+// render is the page of an outcome. A page that opens is rendered once for each address, unless it has
+// parts or a record of the application.
+func (h *Handler) render(q *request, o outcome) (string, error) {
+	view := h.view(q, o)
+	if !o.opens || o.received || h.o.Page != nil || h.o.Own != nil || h.o.Load != nil {
+		return h.execute(view)
+	}
+	key, account := view.Key, view.Account
+	view.Key = h.openings.key
+	if account != "" {
+		view.Account = h.openings.account
+	}
+	at := view.Action + "?" + view.Given + "#" + view.Account
+	h.openings.mu.Lock()
+	defer h.openings.mu.Unlock()
+	page, known := h.openings.pages[at]
+	if !known {
+		var err error
+		if page, err = h.execute(view); err != nil {
+			return "", err
+		}
+		if len(h.openings.pages) < mostOpenings {
+			h.openings.pages[at] = page
+		}
+	}
+	page = strings.Replace(page, h.openings.key, key, 1)
+	if account != "" {
+		page = strings.ReplaceAll(page, h.openings.account, account)
+	}
+	return page, nil
+}
+
+func (h *Handler) execute(view pageView) (string, error) {
+	var text strings.Builder
+	err := h.page.ExecuteTemplate(&text, "page", view)
+	return text.String(), err
 }
 
 // The values of headers that every answer has.
