@@ -85,6 +85,9 @@ func New(declared *form.Form, validator Validator, o Options) (*Handler, error) 
 	if h.page, err = newPage(h.form, o.Page); err != nil {
 		return nil, fmt.Errorf("formhttp: the form %s: %w", declared.Name, err)
 	}
+	if err := h.looksRight(); err != nil {
+		return nil, fmt.Errorf("formhttp: the form %s: %w", declared.Name, err)
+	}
 	h.style = pageStyle + o.Style
 	h.policyHeader = []string{cmp.Or(h.o.Policy, h.policy())}
 	origins := http.NewCrossOriginProtection()

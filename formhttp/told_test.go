@@ -146,6 +146,26 @@ func TestLinesOfAText(t *testing.T) {
 	require.Contains(t, p.text, `<textarea id="leanwicket-note" name="note" rows="5"`, "it may be longer than 200")
 }
 
+// A page of the application that would lose something is an error when the handler is made, with the
+// part and the remedy.
+func TestPartsThatLoseSomething(t *testing.T) {
+	source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte(stayForm)}}, "f.form.yaml")
+	require.NoError(t, err)
+	for part, says := range map[string]string{
+		`{{define "feild"}}{{.Label}}{{end}}`: "found the template feild, which nothing calls",
+		`{{define "form"}}<form method="post">{{template "choices" .}}{{range .Fields}}{{template "field" .}}{{end}}</form>{{end}}`: "the template form has no submission key",
+		`{{define "rows"}}{{range .Rows}}{{template "row" .}}{{end}}{{end}}`:                                                        "the template rows does not say how many rows crew has",
+		`{{define "control"}}<input id="{{.ID}}" value="{{.Value}}">{{end}}`:                                                        "the template control writes <input> without a name",
+		`{{define "control"}}<input id="{{.ID}}" name="x-{{.Path}}" value="{{.Value}}">{{end}}`:                                     "a control named x-amperage, and the form has no such field",
+		`{{define "issues"}}{{end}}`: "the page does not show what is wrong with vessel at the field",
+	} {
+		_, err := formhttp.New(source.Form, source, formhttp.Options{Submit: done, Page: template.Must(template.New("").Funcs(template.FuncMap{
+			"word": func(string) string { return "" }, "counted": func(string, int) string { return "" },
+		}).Parse(part))})
+		require.ErrorContains(t, err, says, part)
+	}
+}
+
 // What cannot work is an error when the handler is made, and not when somebody sends.
 func TestWhatCannotWork(t *testing.T) {
 	_, err := formhttp.New(nil, nil, formhttp.Options{})
