@@ -172,7 +172,9 @@ func (r *reader) form(root *document.Node) *Source {
 		return source // without fields every path would be a mistake
 	}
 	r.readFields(root.Get("fields"))
-	r.order()
+	if r.private == nil { // the fields of a struct stay in its order
+		r.order()
+	}
 	r.resolveFields()
 	r.defaults(root.Get("defaults"))
 	r.policies(root)

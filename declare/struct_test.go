@@ -48,7 +48,7 @@ func TestFromStructAndBack(t *testing.T) {
 	require.Empty(t, s.Holds("").Words())
 	f, _ := s.Field("policy")
 	require.True(t, f.Declared().Private)
-	require.Equal(t, "Vessel name", source.Form.Fields[1].Label)
+	require.Equal(t, "Vessel name", source.Form.Fields[0].Label, "in the struct's order, whatever the settings mention")
 
 	var p permit
 	require.NoError(t, s.Decode(&p))
