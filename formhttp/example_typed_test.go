@@ -3,10 +3,14 @@ package formhttp_test
 import (
 	"context"
 	"fmt"
+	"html/template"
+	"net/http"
 	"net/http/httptest"
+	"regexp"
 	"strings"
 	"sync"
 	"sync/atomic"
+	"testing/fstest"
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/formhttp"
@@ -57,4 +61,41 @@ func ExampleFor() {
 	// {"row":7,"seat":1}
 	// true
 	// 2 seats are taken
+}
+
+// Two forms stand on one page: the second is a part of the first one's.
+func ExampleHandler_Fragment() {
+	open := func(name string, o formhttp.Options) *formhttp.Handler {
+		source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte("form: " + name + "\nschema: {properties: {text: {type: string}}}\nsubmit: {url: /" + name + "}\n")}}, "f.form.yaml")
+		if err != nil {
+			panic(err)
+		}
+		o.Submit = func(context.Context, formhttp.Submission) (replies.Response, error) {
+			return replies.Response{Status: 201}, nil
+		}
+		page, err := formhttp.New(source.Form, nil, o)
+		if err != nil {
+			panic(err)
+		}
+		return page
+	}
+	questions := open("question", formhttp.Options{})
+	stays := open("stay", formhttp.Options{
+		Page: template.Must(template.New("").Parse(`{{define "notice"}}{{if .Notice}}<p role="alert">{{.Notice}}</p>{{end}}{{.Own}}{{end}}`)),
+		Own: func(r *http.Request) any {
+			part, err := questions.Fragment(r, "/questions")
+			if err != nil {
+				return "The question is left out."
+			}
+			return part
+		},
+	})
+	w := httptest.NewRecorder()
+	stays.ServeHTTP(w, httptest.NewRequest("GET", "/stays", nil))
+	for _, form := range regexp.MustCompile(`<form id="[^"]*" .*action="[^"]*"`).FindAllString(w.Body.String(), -1) {
+		fmt.Println(regexp.MustCompile(`action="[^"]*"`).FindString(form))
+	}
+	// Output:
+	// action="/stays"
+	// action="/questions"
 }
