@@ -300,7 +300,7 @@ func TestWhatAReplyIsTakenFor(t *testing.T) {
 				seen := map[string]string{}
 				require.NoError(t, json.Unmarshal(text, &seen))
 				expect(t, engine.name, rows, seen)
-			case <-time.After(4 * time.Minute):
+			case <-time.After(6 * time.Minute):
 				require.Fail(t, "the page has told nothing")
 			}
 		})

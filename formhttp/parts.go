@@ -1,6 +1,7 @@
 package formhttp
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"html/template"
@@ -48,27 +49,17 @@ func (h *Handler) looksRight() error {
 	return h.misses(root, v)
 }
 
-// misses is what a page lacks that was rendered for a visit.
+// misses is what the form of a page lacks that was rendered for a visit. The page can have other forms
+// and controls beside it.
 func (h *Handler) misses(root *html.Node, v *visit) error {
-	controls, inForm := map[string]bool{}, &strings.Builder{}
+	var controls map[string]bool
+	var says string
 	for n := range root.Descendants() {
-		switch {
-		case n.Type == html.ElementNode && n.Data == "form":
-			for below := range n.Descendants() {
-				if below.Type == html.TextNode {
-					inForm.WriteString(below.Data)
-				}
+		if n.Type == html.ElementNode && n.Data == "form" && !controls[markup.Key] {
+			var err error
+			if controls, says, err = h.partsOf(n); err != nil && controls[markup.Key] {
+				return err
 			}
-		case n.Type == html.ElementNode && slices.Contains([]string{"input", "select", "textarea"}, n.Data):
-			name := attribute(n, "name")
-			_, known := h.form.Lookup(name)
-			switch {
-			case name == "" && attribute(n, "type") != "submit" && attribute(n, "type") != "button":
-				return fmt.Errorf("the template control writes <%s> without a name; right would be name=\"{{.Path}}\"", n.Data)
-			case name != "" && !known && !markup.Own(name):
-				return fmt.Errorf("the page has a control named %s, and the form has no such field; right would be one of its fields", name)
-			}
-			controls[name] = true
 		}
 	}
 	if !controls[markup.Key] {
@@ -84,12 +75,37 @@ func (h *Handler) misses(root *html.Node, v *visit) error {
 			continue
 		}
 		for _, issue := range f.Issues() {
-			if issue.Shown && f.Asked() && controls[path] && !strings.Contains(inForm.String(), issue.Text) {
+			if issue.Shown && f.Asked() && controls[path] && !strings.Contains(says, issue.Text) {
 				return fmt.Errorf(`the page does not show what is wrong with %s at the field; right would be {{template "issues" .}} in the template field`, path)
 			}
 		}
 	}
 	return nil
+}
+
+// partsOf are the names of the controls of a form, and its text. The error tells a control that the
+// form cannot have.
+func (h *Handler) partsOf(root *html.Node) (controls map[string]bool, text string, wrong error) {
+	controls = map[string]bool{}
+	for n := range root.Descendants() {
+		if n.Type == html.TextNode {
+			text += n.Data
+		}
+		if n.Type != html.ElementNode || !slices.Contains([]string{"input", "select", "textarea"}, n.Data) {
+			continue
+		}
+		name := attribute(n, "name")
+		controls[name] = true
+		_, known := h.form.Lookup(name)
+		_, declared := h.form.FieldAt(name) // in the template that a script adds a row from
+		switch {
+		case name == "" && h.o.Page.Lookup("control") != nil:
+			wrong = cmp.Or(wrong, fmt.Errorf("the template control writes <%s> without a name; right would be name=\"{{.Path}}\"", n.Data))
+		case name != "" && !known && !declared && !markup.Own(name):
+			wrong = cmp.Or(wrong, fmt.Errorf("the form has a control named %s, and no such field; right would be one of its fields", name))
+		}
+	}
+	return controls, text, wrong
 }
 
 func attribute(n *html.Node, name string) string {

@@ -156,7 +156,7 @@ func TestPartsThatLoseSomething(t *testing.T) {
 		`{{define "form"}}<form method="post">{{template "choices" .}}{{range .Fields}}{{template "field" .}}{{end}}</form>{{end}}`: "the template form has no submission key",
 		`{{define "rows"}}{{range .Rows}}{{template "row" .}}{{end}}{{end}}`:                                                        "the template rows does not say how many rows crew has",
 		`{{define "control"}}<input id="{{.ID}}" value="{{.Value}}">{{end}}`:                                                        "the template control writes <input> without a name",
-		`{{define "control"}}<input id="{{.ID}}" name="x-{{.Path}}" value="{{.Value}}">{{end}}`:                                     "a control named x-amperage, and the form has no such field",
+		`{{define "control"}}<input id="{{.ID}}" name="x-{{.Path}}" value="{{.Value}}">{{end}}`:                                     "a control named x-amperage, and no such field",
 		`{{define "issues"}}{{end}}`: "the page does not show what is wrong with vessel at the field",
 	} {
 		_, err := formhttp.New(source.Form, source, formhttp.Options{Submit: done, Page: template.Must(template.New("").Funcs(template.FuncMap{
