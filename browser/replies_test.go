@@ -105,6 +105,8 @@ func cameRows(elsewhere string) []cameRow {
 		{"no UTF-8", http1("200", asJSON, "{\"keeper\":\"K\xe4the\",\"id\":7}"), "", "", ""},
 		{"nested 1,000 deep", http1("200", asJSON, strings.Replace(deep, "[]", "", 1)), "accepted", "accepted", "ready"},
 		{"nested 1,001 deep", http1("200", asJSON, deep), "", "", ""},
+		{"200,000 values", http1("200", asJSON, `{"keeper":"Ada","id":7,"x":[`+strings.Repeat("{},", 199_995)+"1]}"), "accepted", "accepted", "ready"},
+		{"more than 200,000 values", http1("200", asJSON, `{"keeper":"Ada","id":7,"x":[`+strings.Repeat("{},", 199_996)+"1]}"), "", "", ""},
 		{"five megabytes", http1("200", asJSON, large), "", "", ""},
 		{"compressed, without its end", http1("200", asJSON+"\r\nContent-Encoding: gzip", compressed[:len(compressed)-12]), "", "", ""},
 		{"ok is false", http1("200", asJSON, `{"ok":false,"id":7,"keeper":"Ada"}`), "", "accepted", ""},

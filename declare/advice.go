@@ -12,7 +12,7 @@ import (
 func (r *reader) advise() []document.Problem {
 	report := document.NewReport(r.file)
 	d := &r.declaration
-	at := r.at
+	at := func(keys ...string) *document.Node { return nearest(r.root, keys...) }
 	replaces := !d.Submit.Creates()
 	if replaces && d.Prefill.URL == "" {
 		report.Wrong(at("submit"), d.Submit.Method+" without a prefill: the record is replaced by what the form opens with", "a prefill with needed: true")
@@ -44,9 +44,8 @@ func (r *reader) advise() []document.Problem {
 	return problems
 }
 
-// at is the node below some keys, or the nearest one above it that there is.
-func (r *reader) at(keys ...string) *document.Node {
-	n := r.root
+// nearest is the node below some keys, or the nearest one above it that there is.
+func nearest(n *document.Node, keys ...string) *document.Node {
 	for _, key := range keys {
 		if next := n.Get(key); next != nil {
 			n = next

@@ -120,6 +120,16 @@ var typed = map[form.FieldKind][]string{
 	form.KindDate:    {"", "2031-05-02"},
 }
 
+// controlsOf are the paths of what can be typed at in a session.
+func controlsOf(s *lifecycle.Session) (paths []string) {
+	for f := range s.Fields() {
+		if f.Declared().Kind != form.KindRows {
+			paths = append(paths, f.Path())
+		}
+	}
+	return paths
+}
+
 // What a form finds right the schema library finds right in the body that is
 // sent, and the other way round.
 func TestCompiledConstraintsAgreeWithTheLibrary(t *testing.T) {
@@ -142,13 +152,7 @@ func TestCompiledConstraintsAgreeWithTheLibrary(t *testing.T) {
 			_, err := s.Apply(lifecycle.AddRow("rows"))
 			require.NoError(t, err)
 		}
-		var paths []string
-		for f := range s.Fields() {
-			if f.Declared().Kind != form.KindRows {
-				paths = append(paths, f.Path())
-			}
-		}
-		for _, path := range paths {
+		for _, path := range controlsOf(s) {
 			f, _ := s.Field(path)
 			raws := typed[f.Declared().Kind]
 			var good []string

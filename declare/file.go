@@ -22,13 +22,13 @@ type Source struct {
 	File   string             // as it was named
 	schema *jsonschema.Schema // formats asserted, as the form asserts them
 	Advice []document.Problem // what is allowed and unwise
-	reader *reader
+	root   *document.Node
 }
 
 // Advise makes a problem of something that is allowed and unwise, at the place of a policy in the
 // file, such as leave.when.
 func (s *Source) Advise(policy, found, want string) Problem {
-	at := s.reader.at(strings.Split(policy, ".")...)
+	at := nearest(s.root, strings.Split(policy, ".")...)
 	return Problem{File: s.File, Line: at.Line, Column: at.Column, Found: found, Want: want}
 }
 
@@ -88,10 +88,13 @@ func read(name string, open open) (*Source, error) {
 	return readRoot(name, root, open, nil)
 }
 
-// readRoot reads a form file that has been parsed; private names fields that are
-// private whatever the file says.
-func readRoot(name string, root *document.Node, open open, private map[string]bool) (*Source, error) {
-	r := &reader{Report: document.NewReport(name), file: name, open: open, private: private, carried: map[string]bool{}}
+// readRoot reads a form file that has been parsed. Where its schema is a struct, of is what was read of
+// that; else it is nil.
+func readRoot(name string, root *document.Node, open open, of *structReader) (*Source, error) {
+	r := &reader{Report: document.NewReport(name), file: name, open: open, carried: map[string]bool{}}
+	if of != nil {
+		r.ofStruct, r.private = true, of.private
+	}
 	source := r.form(root)
 	if err := r.Err(); err != nil {
 		return nil, err
@@ -101,7 +104,7 @@ func readRoot(name string, root *document.Node, open open, private map[string]bo
 		r.Join(r.atField(err))
 		return nil, r.Err()
 	}
-	source.Form, source.File, source.reader = form, name, r
+	source.Form, source.File, source.root = form, name, root
 	r.declaration = form.Declaration // with what the form has added, such as labels
 	source.Advice = r.advise()
 	return source, nil
@@ -112,7 +115,8 @@ type reader struct {
 	*document.Report
 	file        string
 	open        open
-	private     map[string]bool
+	ofStruct    bool            // the schema is a struct
+	private     map[string]bool // fields that are private whatever the file says
 	carried     map[string]bool // paths that an if looks at: a box among them is always sent
 	declaration form.Declaration
 	root        *document.Node
@@ -172,7 +176,7 @@ func (r *reader) form(root *document.Node) *Source {
 		return source // without fields every path would be a mistake
 	}
 	r.readFields(root.Get("fields"))
-	if r.private == nil { // the fields of a struct stay in its order
+	if !r.ofStruct { // whose fields stay in its order
 		r.order()
 	}
 	r.resolveFields()

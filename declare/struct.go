@@ -64,7 +64,7 @@ func fromType(t reflect.Type, settings string) (*Source, error) {
 	}
 	return readRoot(name, root, func(asked string) ([]byte, error) {
 		return nil, &fs.PathError{Op: "open", Path: asked, Err: fs.ErrNotExist}
-	}, b.private)
+	}, &b)
 }
 
 type structReader struct {
@@ -167,19 +167,13 @@ func withinType(schema *document.Node, t reflect.Type) {
 // boundsOf are the least and the greatest number of a Go type that a form can have, whose numbers have
 // 18 digits.
 func boundsOf(t reflect.Type) (low, high string) {
+	const most = 999_999_999_999_999_999
 	switch t.Kind() {
-	case reflect.Int8, reflect.Int16, reflect.Int32:
-		most := int64(1)<<(t.Bits()-1) - 1
-		return strconv.FormatInt(-most-1, 10), strconv.FormatInt(most, 10)
-	case reflect.Int, reflect.Int64:
-		if t.Bits() == 32 {
-			return "-2147483648", "2147483647"
-		}
-		return "-999999999999999999", "999999999999999999"
-	case reflect.Uint8, reflect.Uint16, reflect.Uint32:
-		return "0", strconv.FormatUint(1<<t.Bits()-1, 10)
-	case reflect.Uint, reflect.Uint64:
-		return "0", "999999999999999999"
+	case reflect.Int, reflect.Int8, reflect.Int16, reflect.Int32, reflect.Int64:
+		high := int64(1)<<(t.Bits()-1) - 1
+		return strconv.FormatInt(max(-high-1, -most), 10), strconv.FormatInt(min(high, most), 10)
+	case reflect.Uint, reflect.Uint8, reflect.Uint16, reflect.Uint32, reflect.Uint64:
+		return "0", strconv.FormatUint(min(uint64(1)<<t.Bits()-1, most), 10)
 	case reflect.Float32:
 		return "-3.4e38", "3.4e38"
 	case reflect.Float64:
@@ -230,9 +224,7 @@ func (b *structReader) schemaOf(t reflect.Type, path string) *document.Node {
 		return ofType("string")
 	case reflect.Bool:
 		return ofType("boolean")
-	case reflect.Int, reflect.Int8, reflect.Int16, reflect.Int32, reflect.Int64:
-		return ofType("integer")
-	case reflect.Uint, reflect.Uint8, reflect.Uint16, reflect.Uint32, reflect.Uint64:
+	case reflect.Int, reflect.Int8, reflect.Int16, reflect.Int32, reflect.Int64, reflect.Uint, reflect.Uint8, reflect.Uint16, reflect.Uint32, reflect.Uint64:
 		return ofType("integer")
 	case reflect.Float32, reflect.Float64:
 		return ofType("number")

@@ -34,6 +34,11 @@ func start(t *testing.T, name, site string, arguments ...string) (kill func()) {
 	program := filepath.Join(dir, name)
 	output, err := exec.Command("go", "build", "-o", program, "./"+name).CombinedOutput()
 	require.NoError(t, err, string(output))
+	response, err := http.Get(site)
+	if err == nil {
+		response.Body.Close()
+	}
+	require.Error(t, err, "another program answers at %s, which knows what earlier tests have sent; right would be to end it", site)
 	running := exec.Command(program, arguments...)
 	running.Dir = dir
 	require.NoError(t, running.Start())

@@ -1,7 +1,6 @@
 package formhttp
 
 import (
-	"bytes"
 	"encoding/json"
 	"reflect"
 	"slices"
@@ -9,6 +8,7 @@ import (
 	"strings"
 
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/decode"
 )
 
 // member is a member of a JSON body that the form does not have.
@@ -65,9 +65,7 @@ func plainJSON(record map[string]any) (plain any) {
 	if err != nil {
 		return nil
 	}
-	decoder := json.NewDecoder(bytes.NewReader(text))
-	decoder.UseNumber()
-	_ = decoder.Decode(&plain)
+	_ = decode.JSON(text, &plain) // it was marshalled here
 	return plain
 }
 

@@ -3,7 +3,6 @@ package formhttp
 import (
 	"cmp"
 	_ "embed"
-	"errors"
 	"fmt"
 	"html/template"
 	"net/http"
@@ -26,63 +25,6 @@ var pageRules string
 
 // pageStyle are the colors, and the rules that use them.
 var pageStyle = palette.CSS() + pageRules
-
-// Parts are the names of the templates that make the page; Options.Page can
-// define any of them anew.
-func Parts() []string {
-	return []string{"page", "head", "summary", "form", "choices", "field", "rows", "row", "control", "issues", "help", "buttons", "notice"}
-}
-
-// newPage joins the page's templates with those of the application, which may call further ones of
-// its own.
-func newPage(f *form.Form, own *template.Template) (*template.Template, error) {
-	// {{word "optional"}} is a message by its name; {{counted "title-wrong" 3}} one in which a number counts.
-	words := template.FuncMap{
-		"word":    func(name string) (string, error) { return counted(f, name, -1) },
-		"counted": func(name string, count int) (string, error) { return counted(f, name, count) },
-	}
-	parts := template.Must(template.New("page").Funcs(words).Parse(pageText))
-	if own == nil {
-		return parts, nil
-	}
-	page, err := own.Clone() // with its functions, and templates of its own
-	if err != nil {
-		return nil, fmt.Errorf("Options.Page cannot be copied: %w", err)
-	}
-	page.Funcs(words)
-	for _, name := range Parts() {
-		if defined := page.Lookup(name); defined == nil || defined.Tree == nil {
-			template.Must(page.AddParseTree(name, parts.Lookup(name).Tree))
-		}
-	}
-	return page, showsWhatIsSaid(page)
-}
-
-// counted is the text of a message that a template names.
-func counted(f *form.Form, name string, count int) (string, error) {
-	id, is := form.MessageNamed(name)
-	if !is {
-		return "", fmt.Errorf("found no message %q; right would be a name of the table in docs/form.md", name)
-	}
-	return f.CountedWords(id, count), nil
-}
-
-// showsWhatIsSaid is an error where a page leaves out what it has to say. A page that needs what
-// only a request has cannot be looked at beforehand.
-func showsWhatIsSaid(page *template.Template) error {
-	const wrong, notice, choice = "whatiswrong", "whatissaid", "whatischosen"
-	var text strings.Builder
-	err := page.ExecuteTemplate(&text, "page", pageView{
-		Key: "key", Own: map[string]any{}, Buttons: []buttonView{{}}, Wrong: 1, Heading: wrong, Summary: []summaryView{{"x", wrong}}, Notice: notice, Choices: []choiceView{{Mine: choice}},
-	})
-	if err == nil && !(strings.Contains(text.String(), wrong) && strings.Contains(text.String(), notice)) {
-		return errors.New(`the template page does not show what is wrong, or what is said; right would be {{template "summary" .}} and {{template "notice" .}} in it`)
-	}
-	if err == nil && !strings.Contains(text.String(), choice) {
-		return errors.New(`the template form does not show what was changed elsewhere; right would be {{template "choices" .}} in it`)
-	}
-	return nil
-}
 
 // pageView is what the templates show.
 type pageView struct {
@@ -166,7 +108,7 @@ type optionView struct {
 // fragment, so that two forms can show each other.
 func (h *Handler) Fragment(r *http.Request, address string) (template.HTML, error) {
 	q := h.asks(r)
-	v := &visit{}
+	var v *visit
 	if with := h.admit(q); with != nil {
 		v = h.opened(q, func(request lifecycle.RequestID) lifecycle.Event {
 			return lifecycle.LoadFailed(request, "not admitted")

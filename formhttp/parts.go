@@ -17,6 +17,63 @@ import (
 	"leanwicket.dev/lifecycle"
 )
 
+// Parts are the names of the templates that make the page; Options.Page can
+// define any of them anew.
+func Parts() []string {
+	return []string{"page", "head", "summary", "form", "choices", "field", "rows", "row", "control", "issues", "help", "buttons", "notice"}
+}
+
+// newPage joins the page's templates with those of the application, which may call further ones of
+// its own.
+func newPage(f *form.Form, own *template.Template) (*template.Template, error) {
+	// {{word "optional"}} is a message by its name; {{counted "title-wrong" 3}} one in which a number counts.
+	words := template.FuncMap{
+		"word":    func(name string) (string, error) { return counted(f, name, -1) },
+		"counted": func(name string, count int) (string, error) { return counted(f, name, count) },
+	}
+	parts := template.Must(template.New("page").Funcs(words).Parse(pageText))
+	if own == nil {
+		return parts, nil
+	}
+	page, err := own.Clone() // with its functions, and templates of its own
+	if err != nil {
+		return nil, fmt.Errorf("Options.Page cannot be copied: %w", err)
+	}
+	page.Funcs(words)
+	for _, name := range Parts() {
+		if defined := page.Lookup(name); defined == nil || defined.Tree == nil {
+			template.Must(page.AddParseTree(name, parts.Lookup(name).Tree))
+		}
+	}
+	return page, showsWhatIsSaid(page)
+}
+
+// counted is the text of a message that a template names.
+func counted(f *form.Form, name string, count int) (string, error) {
+	id, is := form.MessageNamed(name)
+	if !is {
+		return "", fmt.Errorf("found no message %q; right would be a name of the table in docs/form.md", name)
+	}
+	return f.CountedWords(id, count), nil
+}
+
+// showsWhatIsSaid is an error where a page leaves out what it has to say. A page that needs what
+// only a request has cannot be looked at beforehand.
+func showsWhatIsSaid(page *template.Template) error {
+	const wrong, notice, choice = "whatiswrong", "whatissaid", "whatischosen"
+	var text strings.Builder
+	err := page.ExecuteTemplate(&text, "page", pageView{
+		Key: "key", Own: map[string]any{}, Buttons: []buttonView{{}}, Wrong: 1, Heading: wrong, Summary: []summaryView{{"x", wrong}}, Notice: notice, Choices: []choiceView{{Mine: choice}},
+	})
+	if err == nil && !(strings.Contains(text.String(), wrong) && strings.Contains(text.String(), notice)) {
+		return errors.New(`the template page does not show what is wrong, or what is said; right would be {{template "summary" .}} and {{template "notice" .}} in it`)
+	}
+	if err == nil && !strings.Contains(text.String(), choice) {
+		return errors.New(`the template form does not show what was changed elsewhere; right would be {{template "choices" .}} in it`)
+	}
+	return nil
+}
+
 // looksRight is an error where a page with parts of the application does not have what a form needs. It
 // is rendered once, with a row in each group and with everything wrong that can be. A page that needs
 // what only a request has cannot be looked at beforehand.
@@ -67,15 +124,14 @@ func (h *Handler) misses(root *html.Node, v *visit) error {
 	}
 	for f := range v.session.Fields() {
 		path := f.Path()
-		group, inRows := h.form.Group(f.Place().Field)
-		switch {
-		case inRows && controls[path] && !controls[h.form.Fields[group].Path]:
-			return fmt.Errorf(`the template rows does not say how many rows %s has, so that they would be refused; right would be <input type="hidden" name="{{.Path}}" value="{{len .Rows}}"> in it`, h.form.Fields[group].Path)
-		case !controls[path] && f.Declared().Kind != form.KindRows:
+		if !controls[path] {
 			continue
 		}
+		if group, inRows := h.form.Group(f.Place().Field); inRows && !controls[h.form.Fields[group].Path] {
+			return fmt.Errorf(`the template rows does not say how many rows %s has, so that they would be refused; right would be <input type="hidden" name="{{.Path}}" value="{{len .Rows}}"> in it`, h.form.Fields[group].Path)
+		}
 		for _, issue := range f.Issues() {
-			if issue.Shown && f.Asked() && controls[path] && !strings.Contains(says, issue.Text) {
+			if issue.Shown && f.Asked() && !strings.Contains(says, issue.Text) {
 				return fmt.Errorf(`the page does not show what is wrong with %s at the field; right would be {{template "issues" .}} in the template field`, path)
 			}
 		}

@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/decode"
 	"leanwicket.dev/internal/markup"
 	"leanwicket.dev/ledger"
 	"leanwicket.dev/lifecycle"
@@ -253,9 +254,7 @@ func (h *Handler) valid(body []byte) error {
 		return nil
 	}
 	var record any
-	decoder := json.NewDecoder(strings.NewReader(string(body)))
-	decoder.UseNumber()
-	if err := decoder.Decode(&record); err != nil {
+	if err := decode.JSON(body, &record); err != nil {
 		return err
 	}
 	return h.validator.Validate(record)

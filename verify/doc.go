@@ -15,7 +15,7 @@
 // the result tells. [Form] takes all walks of a form as the command does, and [Test] does so in
 // a program's own tests.
 //
-// plan.go plans the walks and moves.go lists what can happen, with backend.go and earlier.go;
+// plan.go plans the walks and moves.go lists what can happen, with backend.go, filling.go and earlier.go;
 // walk.go and explore.go go from state to state, store.go keeps them and audit.go holds them
 // against what they stand for; paths.go looks back over the edges, and write.go makes a scenario
 // of the way to a state.

@@ -2,8 +2,11 @@
 // knows alone what it means.
 import { PART, clean } from "./core.js"
 
-/** How much of a body is taken, in bytes: of a longer one the core reads nothing. */
-const most = 4 << 20
+/**
+ * How much of a body is handed over, in bytes. Of one that is longer than 4 MB the core reads
+ * nothing, so that one byte more says all. What a browser gives at once can be far more.
+ */
+const most = (4 << 20) + 1
 
 /** The bytes of a body, and whether it broke off. @param {Response} response */
 export async function bodyOf(response) {
@@ -12,11 +15,11 @@ export async function bodyOf(response) {
   let size = 0, cut = false
   const reader = response.body?.getReader()
   try {
-    while (reader && size <= most) {
+    while (reader && size < most) {
       const { done, value } = await reader.read()
       if (done) break
-      parts.push(value)
-      size += value.length
+      parts.push(value.subarray(0, most - size))
+      size = Math.min(size + value.length, most)
     }
   } catch { cut = true }
   const bytes = new Uint8Array(size)

@@ -62,12 +62,12 @@ export class Requests {
   }
 
   /**
-   * Whether the address of the load redirects, as far as that is told within a moment. A browser
+   * Whether the address of the load redirects, as far as that is told within ten seconds. A browser
    * hides a redirect to another site from a page, as if the connection had broken: whoever is
    * sent there has to sign in.
    */
   async #redirects() {
     if (!this.#newestLoad) return false
-    try { return (await this.#ask(this.#newestLoad, { signal: AbortSignal.timeout(3000), redirect: "manual" })).type === "opaqueredirect" } catch { return false }
+    try { return (await this.#ask(this.#newestLoad, { signal: AbortSignal.timeout(10000), redirect: "manual" })).type === "opaqueredirect" } catch { return false }
   }
 }

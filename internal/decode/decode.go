@@ -6,6 +6,7 @@ import (
 	"encoding"
 	"encoding/json"
 	"reflect"
+	"slices"
 	"strings"
 	"time"
 
@@ -21,9 +22,7 @@ func Body(body []byte, to any) error {
 		return json.Unmarshal(body, to)
 	}
 	var value any
-	decoder := json.NewDecoder(bytes.NewReader(body))
-	decoder.UseNumber()
-	if err := decoder.Decode(&value); err != nil {
+	if err := JSON(body, &value); err != nil {
 		return err
 	}
 	fitted, err := json.Marshal(fit(value, t.Elem(), false))
@@ -31,6 +30,13 @@ func Body(body []byte, to any) error {
 		return err
 	}
 	return json.Unmarshal(fitted, to)
+}
+
+// JSON reads JSON as encoding/json does, with each number as a json.Number: as it stands in the text.
+func JSON(text []byte, to any) error {
+	decoder := json.NewDecoder(bytes.NewReader(text))
+	decoder.UseNumber()
+	return decoder.Decode(to)
 }
 
 var (
@@ -51,12 +57,7 @@ func needsFitting(t reflect.Type, seen []reflect.Type) bool {
 	case reflect.Pointer, reflect.Slice:
 		return needsFitting(t.Elem(), seen)
 	case reflect.Struct:
-		for _, before := range seen {
-			if before == t {
-				return false
-			}
-		}
-		if t == moment || ReadsItself(t) {
+		if t == moment || ReadsItself(t) || slices.Contains(seen, t) {
 			return t == moment
 		}
 		for _, m := range members.Of(t) {

@@ -1,7 +1,6 @@
 package decode
 
 import (
-	"bytes"
 	"encoding/json"
 	"strconv"
 	"strings"
@@ -18,9 +17,7 @@ func Record(f *form.Form, from any) (record map[string]any, err error) {
 	if err != nil {
 		return nil, err
 	}
-	decoder := json.NewDecoder(bytes.NewReader(text))
-	decoder.UseNumber()
-	if err := decoder.Decode(&record); err != nil {
+	if err := JSON(text, &record); err != nil {
 		return nil, err
 	}
 	for k := range f.Fields {

@@ -10,8 +10,12 @@ import (
 	"unicode/utf8"
 )
 
-// MaxDepth is how deep lists and objects may be nested.
-const MaxDepth = 1000
+// MaxDepth is how deep lists and objects may be nested. MaxValues is how many values a text
+// may hold: 4 MB of small objects would take more memory than the core has in a browser.
+const (
+	MaxDepth  = 1000
+	MaxValues = 200_000
+)
 
 // Number is a number as it is written.
 type Number string
@@ -36,9 +40,9 @@ func Read(text string) (any, error) {
 
 // reader stays where the text is no JSON: after bad nothing moves on.
 type reader struct {
-	text string
-	at   int
-	bad  bool
+	text       string
+	at, values int
+	bad        bool
 }
 
 func (r *reader) space() {
@@ -61,6 +65,8 @@ func (r *reader) next(c byte) bool {
 func (r *reader) want(c byte) { r.bad = !r.next(c) || r.bad }
 
 func (r *reader) value(depth int) any {
+	r.values++
+	r.bad = r.bad || r.values > MaxValues
 	switch {
 	case r.next('{'):
 		object := map[string]any{}

@@ -1,4 +1,5 @@
-// Package members lists the fields of a struct as encoding/json has them.
+// Package members lists the fields of a struct as encoding/json has them, and reads the moments that stand
+// in them.
 package members
 
 import (

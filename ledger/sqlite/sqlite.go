@@ -135,7 +135,8 @@ func (s *Store) Close() error {
 // Reserve implements [ledger.Store].
 func (s *Store) Reserve(ctx context.Context, r ledger.Reservation) (state ledger.State, answer ledger.Response, err error) {
 	err = s.write(ctx, func(w *writing) error {
-		if _, err := s.reserveIn(w, r); err != nil {
+		now := time.Now()
+		if _, err := w.Stmt(s.reserve).Exec(r.Principal, r.Route, r.Key.Key, r.Fingerprint[:], r.Owner[:], now.Add(r.Lease).UnixMilli(), now.UnixMilli()); err != nil {
 			return err
 		}
 		row, _, err := scan(w.Stmt(s.look).QueryRow(r.Principal, r.Route, r.Key.Key))
@@ -146,13 +147,6 @@ func (s *Store) Reserve(ctx context.Context, r ledger.Reservation) (state ledger
 		return err
 	})
 	return state, answer, err
-}
-
-// reserveIn reports whether the key is the owner's now.
-func (s *Store) reserveIn(w *writing, r ledger.Reservation) (bool, error) {
-	now := time.Now()
-	n, err := changed(w.Stmt(s.reserve).Exec(r.Principal, r.Route, r.Key.Key, r.Fingerprint[:], r.Owner[:], now.Add(r.Lease).UnixMilli(), now.UnixMilli()))
-	return n == 1, err
 }
 
 // keepIn writes the answer of a key that is free still. Whoever inserts it first has the key, and
@@ -182,15 +176,13 @@ func scan(found *sql.Row) (row ledger.Row, until int64, err error) {
 
 // Settle implements [ledger.Store].
 func (s *Store) Settle(ctx context.Context, r ledger.Reservation, a ledger.Response) error {
-	return s.write(ctx, func(w *writing) error { return s.settleIn(w, r, a) })
-}
-
-func (s *Store) settleIn(w *writing, r ledger.Reservation, a ledger.Response) error {
-	n, err := changed(w.Stmt(s.settle).Exec(a.Status, a.HeaderText(), a.Body, time.Now().Add(s.keep).UnixMilli(), r.Principal, r.Route, r.Key.Key, r.Owner[:]))
-	if err == nil && n != 1 {
-		err = ledger.ErrLost
-	}
-	return err
+	return s.write(ctx, func(w *writing) error {
+		n, err := changed(w.Stmt(s.settle).Exec(a.Status, a.HeaderText(), a.Body, time.Now().Add(s.keep).UnixMilli(), r.Principal, r.Route, r.Key.Key, r.Owner[:]))
+		if err == nil && n != 1 {
+			err = ledger.ErrLost
+		}
+		return err
+	})
 }
 
 // Find implements [ledger.Store]. It waits for no write.
