@@ -197,7 +197,7 @@ signInPaths: [/sign-in, /sign-in/data, /sign-in/broken]
 var cameForms = map[string]string{
 	"plain":    "submit: {url: '/row/{row}', resend: {times: 0}}\naccepted: {then: clear}\n",
 	"declared": "submit: {url: '/row/{row}', resend: {times: 0}}\naccepted: {then: clear, at: '/plots/{id}', has: /id}\nrefused: {inBody: [/failure, /data/errors]}\n",
-	"record":   "prefill: {url: '/row/{row}'}\nsubmit: {url: /row/none, method: PUT}\n",
+	"record":   "prefill: {url: '/row/{row}', timeout: 30s}\nsubmit: {url: /row/none, method: PUT}\n",
 }
 
 // cameSite serves the rows, byte by byte, and the pages to which they lead.
