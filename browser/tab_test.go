@@ -27,7 +27,6 @@ import (
 	"leanwicket.dev/formhttp"
 	"leanwicket.dev/harbour/office"
 	"leanwicket.dev/internal/chromiumtest"
-	"leanwicket.dev/replies"
 )
 
 // tab is a page of the office in a real browser.
@@ -215,6 +214,6 @@ func handler(t testing.TB, source *declare.Source) http.Handler {
 	return h
 }
 
-func nowhere(context.Context, formhttp.Submission) (replies.Response, error) {
-	return replies.Response{}, errors.New("the page sends to another address")
+func nowhere(context.Context, formhttp.Submission) (formhttp.Answer, error) {
+	return formhttp.Answer{}, errors.New("the page sends to another address")
 }

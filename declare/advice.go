@@ -9,7 +9,7 @@ import (
 )
 
 // advise lists what is allowed and unwise.
-func (r *reader) advise() []document.Problem {
+func (r *reader) advise() []form.Problem {
 	report := document.NewReport(r.file)
 	d := &r.declaration
 	at := func(keys ...string) *document.Node { return nearest(r.root, keys...) }
@@ -40,7 +40,7 @@ func (r *reader) advise() []document.Problem {
 	}
 	r.adviseFields(report)
 	r.advisePlurals(report)
-	problems, _ := report.Err().(document.Problems)
+	problems, _ := report.Err().(form.Problems)
 	return problems
 }
 

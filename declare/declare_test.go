@@ -11,8 +11,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"leanwicket.dev/declare"
+	"leanwicket.dev/form"
 	"leanwicket.dev/harbour"
-	"leanwicket.dev/internal/document"
 	"leanwicket.dev/lifecycle"
 )
 
@@ -91,7 +91,7 @@ func TestMistakesAreToldWithTheirPlace(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			_, err := open(c.schema, c.rest)
-			var problems document.Problems
+			var problems form.Problems
 			require.ErrorAs(t, err, &problems)
 			require.Contains(t, err.Error(), c.want)
 		})
@@ -100,7 +100,7 @@ func TestMistakesAreToldWithTheirPlace(t *testing.T) {
 
 func TestSeveralMistakesAreToldAtOnce(t *testing.T) {
 	_, err := open(berthSchema, "shw: blur\nfields: {nam: {}, name: {lable: x}}\nleave: {when: nevr}")
-	var problems document.Problems
+	var problems form.Problems
 	require.ErrorAs(t, err, &problems)
 	require.Len(t, problems, 4)
 	for k := 1; k < len(problems); k++ {

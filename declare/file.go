@@ -21,15 +21,15 @@ type Source struct {
 	Form   *form.Form
 	File   string             // as it was named
 	schema *jsonschema.Schema // formats asserted, as the form asserts them
-	Advice []document.Problem // what is allowed and unwise
+	Advice []form.Problem     // what is allowed and unwise
 	root   *document.Node
 }
 
 // Advise makes a problem of something that is allowed and unwise, at the place of a policy in the
 // file, such as leave.when.
-func (s *Source) Advise(policy, found, want string) Problem {
+func (s *Source) Advise(policy, found, want string) form.Problem {
 	at := nearest(s.root, strings.Split(policy, ".")...)
-	return Problem{File: s.File, Line: at.Line, Column: at.Column, Found: found, Want: want}
+	return form.Problem{File: s.File, Line: at.Line, Column: at.Column, Found: found, Want: want}
 }
 
 // Validate holds a record, as encoding/json decodes it with UseNumber, against the
@@ -48,7 +48,7 @@ func (s *Source) Validate(record any) error {
 func (s *Source) Proves(f *form.Form) bool { return f == s.Form }
 
 // File reads a form file (YAML or JSON) from disk, with the schema beside it.
-// The error is a document.Problems where the file can be opened.
+// The error is a [form.Problems] where the file can be opened.
 func File(name string) (*form.Form, error) {
 	source, err := Open(name)
 	if err != nil {
@@ -93,7 +93,7 @@ func read(name string, open open) (*Source, error) {
 func readRoot(name string, root *document.Node, open open, of *structReader) (*Source, error) {
 	r := &reader{Report: document.NewReport(name), file: name, open: open, carried: map[string]bool{}}
 	if of != nil {
-		r.ofStruct, r.private = true, of.private
+		r.ofStruct, r.private, r.tags = true, of.private, of.settings
 	}
 	source := r.form(root)
 	if err := r.Err(); err != nil {
@@ -115,9 +115,10 @@ type reader struct {
 	*document.Report
 	file        string
 	open        open
-	ofStruct    bool            // the schema is a struct
-	private     map[string]bool // fields that are private whatever the file says
-	carried     map[string]bool // paths that an if looks at: a box among them is always sent
+	ofStruct    bool                      // the schema is a struct
+	private     map[string]bool           // fields that are private whatever the file says
+	tags        map[string]*document.Node // settings of fields that a struct's tags have, by path; the file's come after them
+	carried     map[string]bool           // paths that an if looks at: a box among them is always sent
 	declaration form.Declaration
 	root        *document.Node
 	fields      []*protoField
@@ -175,6 +176,7 @@ func (r *reader) form(root *document.Node) *Source {
 	if r.fields == nil {
 		return source // without fields every path would be a mistake
 	}
+	r.readTags()
 	r.readFields(root.Get("fields"))
 	if !r.ofStruct { // whose fields stay in its order
 		r.order()

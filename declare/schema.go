@@ -137,7 +137,7 @@ func (s *schemaReader) compile(file string, root *document.Node) *jsonschema.Sch
 
 // schemaError tells where the library found the schema itself wrong.
 func (s *schemaReader) schemaError(err error, root *document.Node, file string) {
-	var problems document.Problems
+	var problems form.Problems
 	if errors.As(err, &problems) {
 		s.Join(problems)
 		return

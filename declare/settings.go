@@ -14,6 +14,17 @@ var settingKeys = []string{
 	"label", "unit", "help", "placeholder", "autocomplete", "lines", "private", "say", "rules", "check", "when", "samples",
 }
 
+// readTags reads what the tags of a struct say of single fields.
+func (r *reader) readTags() {
+	for path, settings := range r.tags {
+		for _, setting := range settings.Entries {
+			if f := r.byPath[path]; f != nil { // else the schema has a mistake
+				r.setting(f, setting.Key, setting.Value)
+			}
+		}
+	}
+}
+
 // readFields reads what the form file says of single fields.
 func (r *reader) readFields(n *document.Node) {
 	if n == nil {
@@ -80,6 +91,7 @@ func (r *reader) setting(f *protoField, key string, n *document.Node) {
 	case "when":
 		r.when(f, n)
 	case "samples":
+		f.Samples = nil
 		for _, sample := range r.List(n) {
 			f.Samples = append(f.Samples, r.Text(sample))
 		}

@@ -21,10 +21,12 @@ import (
 // FromStruct makes a form of a Go struct. Members are named by their json tags;
 // nested structs are objects, slices of structs rows, slices of strings with an
 // enum several choices, time.Time a date-time. A type with UnmarshalText or UnmarshalJSON is a text,
-// unless its tag says type=number. Three tags say the rest:
+// unless its tag says type=number. Five tags say the rest:
 //
 //	label:"Vessel name"
 //	help:"As in the registry"
+//	unit:"m"
+//	samples:"12.5|14"
 //	form:"required; maxLength=40; pattern=^[A-Z]; format=date; enum=radio|phone; ticked; private"
 //
 // A time.Time can be a date-time, or with format=date or format=time a date or a time of day. An option
@@ -43,7 +45,7 @@ func FromStruct[T any](settings string) (*Source, error) {
 }
 
 func fromType(t reflect.Type, settings string) (*Source, error) {
-	b := structReader{private: map[string]bool{}}
+	b := structReader{private: map[string]bool{}, settings: map[string]*document.Node{}}
 	schema := b.object(t, "")
 	if len(b.problems) > 0 {
 		return nil, errors.Join(b.problems...)
@@ -69,7 +71,8 @@ func fromType(t reflect.Type, settings string) (*Source, error) {
 
 type structReader struct {
 	private  map[string]bool
-	member   string // that is read now, as Go names it
+	settings map[string]*document.Node // of the tags that a form file has in its section fields, by path
+	member   string                    // that is read now, as Go names it
 	problems []error
 }
 
@@ -109,6 +112,16 @@ func (b *structReader) property(field reflect.StructField, path string) (*docume
 			schema.Set(tag[1], document.NewText(text))
 		}
 	}
+	if unit := field.Tag.Get("unit"); unit != "" {
+		b.set(path, "unit", document.NewText(unit))
+	}
+	if samples := field.Tag.Get("samples"); samples != "" {
+		list := document.NewList()
+		for sample := range strings.SplitSeq(samples, "|") {
+			list.Items = append(list.Items, document.NewText(sample))
+		}
+		b.set(path, "samples", list)
+	}
 	required := false
 	for item := range strings.SplitSeq(field.Tag.Get("form"), ";") {
 		key, value, given := strings.Cut(strings.TrimSpace(item), "=")
@@ -132,6 +145,14 @@ func (b *structReader) property(field reflect.StructField, path string) (*docume
 	}
 	withinType(schema, t)
 	return schema, required
+}
+
+// set keeps what a tag says of a field beyond its schema.
+func (b *structReader) set(path, key string, value *document.Node) {
+	if b.settings[path] == nil {
+		b.settings[path] = document.NewMap()
+	}
+	b.settings[path].Set(key, value)
 }
 
 // tagKeywords are the keywords of JSON Schema that a form tag may have.

@@ -14,7 +14,7 @@ import (
 type permit struct {
 	Vessel struct {
 		Name   string  `json:"name" label:"Vessel name" form:"required; maxLength=8"`
-		Length float64 `json:"length" label:"Length overall" form:"exclusiveMinimum=0; maximum=24"`
+		Length float64 `json:"length" label:"Length overall" unit:"m" samples:"9.4|24|25" form:"exclusiveMinimum=0; maximum=24"`
 	} `json:"vessel" form:"required"`
 	Arrival *time.Time `json:"arrival,omitempty" form:"format=date"`
 	Nights  uint8      `json:"nights" form:"maximum=30"`
@@ -27,12 +27,12 @@ type permit struct {
 }
 
 type crewman struct {
-	Name  string `json:"name" form:"required"`
+	Name  string `json:"name" form:"required" samples:"Ada"`
 	Pilot bool   `json:"pilot"`
 }
 
 func TestFromStructAndBack(t *testing.T) {
-	source, err := declare.FromStruct[permit]("form: permit\nfields: {channel: {label: How we reach you}}\nsubmit: {url: /permits}")
+	source, err := declare.FromStruct[permit]("form: permit\nfields: {channel: {label: How we reach you}, crew/*/name: {samples: [Bo, Cy]}}\nsubmit: {url: /permits}")
 	require.NoError(t, err)
 	s, _ := lifecycle.Open(source.Form, lifecycle.Seed{})
 	for path, raw := range map[string]string{
@@ -48,6 +48,10 @@ func TestFromStructAndBack(t *testing.T) {
 	require.Empty(t, s.Holds("").Words())
 	f, _ := s.Field("policy")
 	require.True(t, f.Declared().Private)
+	f, _ = s.Field("vessel/length")
+	require.Equal(t, "m [9.4 24 25]", fmt.Sprint(f.Declared().Unit, " ", f.Declared().Samples))
+	f, _ = s.Field("crew/0/name")
+	require.Equal(t, []string{"Bo", "Cy"}, f.Declared().Samples, "the file's word is the last")
 	require.Equal(t, "Vessel name", source.Form.Fields[0].Label, "in the struct's order, whatever the settings mention")
 
 	var p permit

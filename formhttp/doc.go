@@ -9,8 +9,8 @@
 //		return err
 //	}
 //	permit, err := formhttp.New(source.Form, source, formhttp.Options{
-//		Submit: func(ctx context.Context, s formhttp.Submission) (replies.Response, error) {
-//			return replies.Response{Status: 201, Header: map[string]string{"Location": "/permits/7"}}, nil
+//		Submit: func(ctx context.Context, s formhttp.Submission) (formhttp.Answer, error) {
+//			return formhttp.Answer{Status: 201, Header: http.Header{"Location": {"/permits/7"}}}, nil
 //		},
 //	})
 //	if err != nil {

@@ -10,7 +10,6 @@ import (
 	"leanwicket.dev/declare"
 	"leanwicket.dev/formhttp"
 	"leanwicket.dev/harbour"
-	"leanwicket.dev/replies"
 )
 
 // A form is an http.Handler. A program's client sends JSON, and what is wrong comes back
@@ -22,8 +21,8 @@ func ExampleNew() {
 		return
 	}
 	handler, err := formhttp.New(source.Form, source, formhttp.Options{
-		Submit: func(_ context.Context, s formhttp.Submission) (replies.Response, error) {
-			return replies.Response{Status: 201, Header: map[string]string{"Location": "/berths/7"}}, nil
+		Submit: func(_ context.Context, s formhttp.Submission) (formhttp.Answer, error) {
+			return formhttp.Answer{Status: 201, Header: http.Header{"Location": {"/berths/7"}}}, nil
 		},
 	})
 	if err != nil {

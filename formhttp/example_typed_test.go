@@ -14,7 +14,6 @@ import (
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/formhttp"
-	"leanwicket.dev/replies"
 )
 
 // A form of a struct is posted in a test as a browser posts it: valid, invalid, twice, and by many at
@@ -31,8 +30,8 @@ func ExampleFor() {
 	}
 	var taken atomic.Int32
 	page, err := formhttp.For(source.Form, formhttp.Typed[Seat]{
-		Submit: func(_ context.Context, seat Seat, _ formhttp.Submission) (replies.Response, error) {
-			return replies.Response{Status: 201, Body: map[string]any{"row": seat.Row, "seat": taken.Add(1)}}, nil
+		Submit: func(_ context.Context, seat Seat, _ formhttp.Submission) (formhttp.Answer, error) {
+			return formhttp.Answer{Status: 201, Body: map[string]any{"row": seat.Row, "seat": taken.Add(1)}}, nil
 		},
 	}, formhttp.Options{})
 	if err != nil {
@@ -70,8 +69,8 @@ func ExampleHandler_Fragment() {
 		if err != nil {
 			panic(err)
 		}
-		o.Submit = func(context.Context, formhttp.Submission) (replies.Response, error) {
-			return replies.Response{Status: 201}, nil
+		o.Submit = func(context.Context, formhttp.Submission) (formhttp.Answer, error) {
+			return formhttp.Answer{Status: 201}, nil
 		}
 		page, err := formhttp.New(source.Form, nil, o)
 		if err != nil {

@@ -27,7 +27,6 @@ import (
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/formhttp"
-	"leanwicket.dev/replies"
 )
 
 const stayForm = `form: stay
@@ -58,11 +57,11 @@ type site struct {
 	mu     sync.Mutex
 }
 
-func newSite(t *testing.T, form string, answer func(formhttp.Submission) (replies.Response, error), change func(*formhttp.Options)) *site {
+func newSite(t *testing.T, form string, answer func(formhttp.Submission) (formhttp.Answer, error), change func(*formhttp.Options)) *site {
 	source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte(form)}}, "f.form.yaml")
 	require.NoError(t, err)
 	s := &site{t: t}
-	o := formhttp.Options{Submit: func(_ context.Context, got formhttp.Submission) (replies.Response, error) {
+	o := formhttp.Options{Submit: func(_ context.Context, got formhttp.Submission) (formhttp.Answer, error) {
 		s.mu.Lock()
 		s.sent = append(s.sent, got)
 		s.mu.Unlock()
@@ -79,8 +78,8 @@ func newSite(t *testing.T, form string, answer func(formhttp.Submission) (replie
 	return s
 }
 
-func accept(formhttp.Submission) (replies.Response, error) {
-	return replies.Response{Status: 201, Body: map[string]any{"id": "S-1"}}, nil
+func accept(formhttp.Submission) (formhttp.Answer, error) {
+	return formhttp.Answer{Status: 201, Body: map[string]any{"id": "S-1"}}, nil
 }
 
 // page is what a response shows.
@@ -148,11 +147,11 @@ func (s *site) post(values url.Values) page {
 
 // Without script: opened, refused by the form, refused by the office, accepted.
 func TestOneApplicationWithoutScript(t *testing.T) {
-	s := newSite(t, stayForm, func(got formhttp.Submission) (replies.Response, error) {
+	s := newSite(t, stayForm, func(got formhttp.Submission) (formhttp.Answer, error) {
 		var stay struct{ Vessel string }
 		require.NoError(t, got.Decode(&stay))
 		if stay.Vessel == "Egret" {
-			return replies.Response{Status: 422, Body: map[string]any{"errors": map[string]any{"boat": "Egret lies here already.", "season": "Too early."}}}, nil
+			return formhttp.Answer{Status: 422, Body: map[string]any{"errors": map[string]any{"boat": "Egret lies here already.", "season": "Too early."}}}, nil
 		}
 		return accept(got)
 	}, nil)
@@ -258,12 +257,12 @@ fields:
 func TestWorkIsDoneOnce(t *testing.T) {
 	var failing atomic.Bool
 	failing.Store(true)
-	s := newSite(t, stayForm, func(got formhttp.Submission) (replies.Response, error) {
+	s := newSite(t, stayForm, func(got formhttp.Submission) (formhttp.Answer, error) {
 		if failing.Load() {
 			if got.Button == "save" {
 				panic("out of order")
 			}
-			return replies.Response{}, errors.New("the office is closed")
+			return formhttp.Answer{}, errors.New("the office is closed")
 		}
 		return accept(got)
 	}, nil)
@@ -423,7 +422,7 @@ func FuzzPost(f *testing.F) {
 	source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte(stayForm + "prefill: {url: /stays}\n")}}, "f.form.yaml")
 	require.NoError(f, err)
 	handler, err := formhttp.New(source.Form, source, formhttp.Options{
-		Submit: func(_ context.Context, s formhttp.Submission) (replies.Response, error) { return accept(s) },
+		Submit: func(_ context.Context, s formhttp.Submission) (formhttp.Answer, error) { return accept(s) },
 		Load:   func(*http.Request) (map[string]any, string, error) { return nil, "1", nil },
 	})
 	require.NoError(f, err)

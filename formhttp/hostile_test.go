@@ -19,7 +19,6 @@ import (
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/formhttp"
-	"leanwicket.dev/replies"
 )
 
 // as sends a form as an account, and gives the page.
@@ -40,8 +39,8 @@ func byAccount(o *formhttp.Options) {
 
 // A key that another account has used says nothing of what that account sent.
 func TestKeysOfOthers(t *testing.T) {
-	s := newSite(t, stayForm, func(got formhttp.Submission) (replies.Response, error) {
-		return replies.Response{Status: 422, Body: map[string]any{"title": "Refused to " + got.Request.Header.Get("Account")}}, nil
+	s := newSite(t, stayForm, func(got formhttp.Submission) (formhttp.Answer, error) {
+		return formhttp.Answer{Status: 422, Body: map[string]any{"title": "Refused to " + got.Request.Header.Get("Account")}}, nil
 	}, byAccount)
 	values := url.Values{"vessel": {"Heron"}, "leanwicket-key": {"guessed"}}
 	require.Contains(t, s.as("ada", values).text, "Refused to ada")
@@ -56,8 +55,8 @@ func TestKeysOfOthers(t *testing.T) {
 // Markup in any value is text on the page, and nothing but text.
 func TestMarkupInValues(t *testing.T) {
 	const mark = `"'><script>alert(1)</script>&lt;{{.}}` + "\u202e"
-	s := newSite(t, stayForm, func(formhttp.Submission) (replies.Response, error) {
-		return replies.Response{Status: 422, Body: map[string]any{"title": mark, "errors": map[string]any{"vessel": mark, mark: mark}}}, nil
+	s := newSite(t, stayForm, func(formhttp.Submission) (formhttp.Answer, error) {
+		return formhttp.Answer{Status: 422, Body: map[string]any{"title": mark, "errors": map[string]any{"vessel": mark, mark: mark}}}, nil
 	}, nil)
 	values := url.Values{"crew": {"1"}, "leanwicket-version": {mark}}
 	for _, name := range []string{"vessel", "nights", "quay", "power", "amperage", "crew/0/name", "crew/0/cook", "note", mark} {
@@ -77,8 +76,8 @@ func TestMarkupInValues(t *testing.T) {
 // Keys, versions and destinations that would add a header, or lead elsewhere.
 func TestHeadersAndDestinations(t *testing.T) {
 	to := ""
-	s := newSite(t, recordForm, func(formhttp.Submission) (replies.Response, error) {
-		return replies.Response{Status: 200, Header: map[string]string{"Location": to, "ETag": "\"1\"\r\nSet-Cookie: a=b"}}, nil
+	s := newSite(t, recordForm, func(formhttp.Submission) (formhttp.Answer, error) {
+		return formhttp.Answer{Status: 200, Header: http.Header{"Location": {to}, "ETag": {"\"1\"\r\nSet-Cookie: a=b"}}}, nil
 	}, func(o *formhttp.Options) {
 		o.Load = func(*http.Request) (map[string]any, string, error) { return map[string]any{"name": "Buoy 7"}, "", nil }
 	})
@@ -130,7 +129,7 @@ func (s *site) postJSON(body string) (*http.Response, error) {
 // waiting.
 func TestGreedyAndSlowClients(t *testing.T) {
 	end := make(chan bool)
-	s := newSite(t, stayForm, func(got formhttp.Submission) (replies.Response, error) {
+	s := newSite(t, stayForm, func(got formhttp.Submission) (formhttp.Answer, error) {
 		if got.Request.Header.Get("Account") == "ada" {
 			<-end
 		}
@@ -190,7 +189,7 @@ func TestTwoSlashesAreNoHost(t *testing.T) {
 func TestWhoIsTurnedAwayCostsLittle(t *testing.T) {
 	loads := 0
 	s := newSite(t, stayForm+"prefill: {url: /stays}\n", accept, func(o *formhttp.Options) {
-		o.Admit = func(*http.Request) *replies.Response { return &replies.Response{Status: 401} }
+		o.Admit = func(*http.Request) *formhttp.Answer { return &formhttp.Answer{Status: 401} }
 		o.Load = func(*http.Request) (map[string]any, string, error) { loads++; return nil, "", nil }
 	})
 	p := s.post(url.Values{"crew": {"1000"}, "vessel": {"Heron"}, "crew/2/name": {"Ada"}})
@@ -230,12 +229,12 @@ func TestWhatCannotBeReadCostsNoLoad(t *testing.T) {
 func TestWhoIsNotAdmittedReadsNothing(t *testing.T) {
 	const secret = "Heron of the marshes"
 	loads := 0
-	admit := func(r *http.Request) *replies.Response {
+	admit := func(r *http.Request) *formhttp.Answer {
 		switch r.Header.Get("X-Account") {
 		case "":
-			return &replies.Response{Status: 401, Header: map[string]string{"WWW-Authenticate": "Basic"}, Body: map[string]any{"title": "Sign in first."}}
+			return &formhttp.Answer{Status: 401, Header: http.Header{"WWW-Authenticate": {"Basic"}}, Body: map[string]any{"title": "Sign in first."}}
 		case "new":
-			return &replies.Response{Status: 303, Header: map[string]string{"Location": "/sign-in"}}
+			return &formhttp.Answer{Status: 303, Header: http.Header{"Location": {"/sign-in"}}}
 		}
 		return nil
 	}
@@ -300,15 +299,15 @@ func TestWhoIsNotAdmittedReadsNothing(t *testing.T) {
 	}
 }
 
-func done(context.Context, formhttp.Submission) (replies.Response, error) {
-	return replies.Response{Status: 200}, nil
+func done(context.Context, formhttp.Submission) (formhttp.Answer, error) {
+	return formhttp.Answer{Status: 200}, nil
 }
 
 // A panic is logged with its place and without its words, which may be somebody's. A
 // handler that aborts its connection still does.
 func TestPanicsAreLoggedWithoutTheirWords(t *testing.T) {
 	var log strings.Builder
-	s := newSite(t, stayForm, func(got formhttp.Submission) (replies.Response, error) {
+	s := newSite(t, stayForm, func(got formhttp.Submission) (formhttp.Answer, error) {
 		if strings.Contains(string(got.Body), "Abort") {
 			panic(http.ErrAbortHandler)
 		}

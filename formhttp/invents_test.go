@@ -11,7 +11,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"leanwicket.dev/formhttp"
-	"leanwicket.dev/replies"
 )
 
 // The server invents nothing where something is missing: no version, no key, no account, no row and no member.
@@ -37,9 +36,9 @@ func TestASecondPressOfAnotherAccount(t *testing.T) {
 	s := newSite(t, stayForm, accept, func(o *formhttp.Options) {
 		byAccount(o)
 		o.Secret = []byte("0123456789abcdef0123456789abcdef")
-		o.Admit = func(r *http.Request) *replies.Response {
+		o.Admit = func(r *http.Request) *formhttp.Answer {
 			if r.Header.Get("Account") == "" {
-				return &replies.Response{Status: 401}
+				return &formhttp.Answer{Status: 401}
 			}
 			return nil
 		}
@@ -98,13 +97,13 @@ func (b *buoy) tag() string {
 
 func newBuoy(t *testing.T, quoted bool) (*buoy, *site) {
 	b := &buoy{record: map[string]any{"name": "Buoy 7", "depth": 4.5, "light": "red", "keeper": map[string]any{"id": 12345678901}, "checks": []any{map[string]any{"by": "Ada", "id": "c1"}}}, version: 4, quoted: quoted}
-	return b, newSite(t, logForm, func(got formhttp.Submission) (replies.Response, error) {
+	return b, newSite(t, logForm, func(got formhttp.Submission) (formhttp.Answer, error) {
 		if got.Version != b.tag() {
-			return replies.Response{Status: 412}, nil
+			return formhttp.Answer{Status: 412}, nil
 		}
 		require.NoError(t, got.Decode(&b.record))
 		b.version++
-		return replies.Response{Status: 200, Header: map[string]string{"ETag": b.tag()}, Body: map[string]any{}}, nil
+		return formhttp.Answer{Status: 200, Header: http.Header{"ETag": {b.tag()}}, Body: map[string]any{}}, nil
 	}, func(o *formhttp.Options) {
 		o.Load = func(*http.Request) (map[string]any, string, error) { return b.record, b.tag(), nil }
 	})
@@ -287,9 +286,9 @@ func TestAPageWithoutAVersion(t *testing.T) {
 
 // The headers of the application's answer are passed on, several of one name too, also to a repeat.
 func TestHeadersArePassedOn(t *testing.T) {
-	s := newSite(t, stayForm, func(formhttp.Submission) (replies.Response, error) {
-		return replies.Response{Status: 201, Header: map[string]string{
-			"Set-Cookie": "a=1; Path=/\nb=2", "x-quay": "north", "Content-Length": "7", "Content-Type": "text/csv", "ETag": "5",
+	s := newSite(t, stayForm, func(formhttp.Submission) (formhttp.Answer, error) {
+		return formhttp.Answer{Status: 201, Header: http.Header{
+			"Set-Cookie": {"a=1; Path=/\nb=2"}, "x-quay": {"north"}, "Content-Length": {"7"}, "Content-Type": {"text/csv"}, "ETag": {"5"},
 		}, Body: map[string]any{"id": 7}}, nil
 	}, nil)
 	for range 2 {

@@ -5,11 +5,11 @@ import (
 	"html/template"
 	"log/slog"
 	"net/http"
+	"time"
 
 	"leanwicket.dev/form"
 	"leanwicket.dev/internal/decode"
 	"leanwicket.dev/ledger"
-	"leanwicket.dev/replies"
 )
 
 // Options are what a form needs from its application.
@@ -22,18 +22,16 @@ type Options struct {
 	Load func(r *http.Request) (record map[string]any, version string, err error)
 	// Submit does the work, at most once for each key, and answers as an HTTP backend
 	// would: 201 with a Location, 422 with errors in any of the formats that package
-	// replies reads, 412 where the version is no longer the newest, 401. An error,
-	// like a panic, is answered with 500, and the key is released. With a
+	// replies reads, 412 where the version is no longer the newest, 401. The error [Wrong] refuses as
+	// well. Any other error, like a panic, is answered with 500, and the key is released. With a
 	// [ledger.Transactional] store the work takes effect only where its answer is an
-	// acceptance, and may be done more than once, of which one takes effect. The headers of the
-	// answer are passed on, also to a repeat: several of one name, such as Set-Cookie, stand in
-	// one text, a line each.
-	Submit func(ctx context.Context, s Submission) (replies.Response, error)
+	// acceptance, and may be done more than once, of which one takes effect.
+	Submit func(ctx context.Context, s Submission) (Answer, error)
 	// Admit is asked before anything is loaded or worked on: an answer, such as 401 where
 	// nobody is signed in, turns the request away; nil goes on. Of what was posted everything
 	// typed stays on the page. Who only reads gets the status, a Location where that is a
 	// redirect, and nothing that is saved. Where Admit itself is nil, all are admitted.
-	Admit func(r *http.Request) *replies.Response
+	Admit func(r *http.Request) *Answer
 	// Ledger keeps the keys; nil keeps them in memory, for a day.
 	Ledger ledger.Store
 	// Once says how long the work of a submission may take, how long a repeat waits for it,
@@ -71,6 +69,9 @@ type Options struct {
 	Policy string
 	// Log is told what failed; nil means slog.Default.
 	Log *slog.Logger
+	// Served is told of each request when it has been answered, such as [leanwicket.dev/formhttp/metrics]
+	// does. Requests are told at the same time.
+	Served func(Served)
 
 	// KeylessJSON admits a submission in JSON without an Idempotency-Key. Such a one is worked on
 	// each time it is sent.
@@ -81,6 +82,15 @@ type Options struct {
 	MaxBody   int64 // bytes of a request's body; 0 means 1 MiB, with a file 32 MiB
 	MaxFields int   // controls in a request; 0 means 10,000
 	MaxOpen   int   // submissions of one account that are worked on at once; 0 means 20. Without Principal there is no limit: behind a proxy all addresses are one
+}
+
+// Served is a request that was answered. It holds nothing that anybody typed.
+type Served struct {
+	Form    string
+	Status  int
+	Outcome string        // one of Outcomes
+	Repeat  bool          // the answer is that of an earlier try
+	Took    time.Duration // from the request's arrival to its answer
 }
 
 // UnknownMembers says what becomes of members of a JSON body that the form does not have.
@@ -113,6 +123,7 @@ func (s Submission) Decode(to any) error { return decode.Body(s.Body, to) }
 // form itself keeps all of its rules, and is asked nothing then.
 type Validator interface {
 	// Validate returns an error where it refuses a record, which is decoded by
-	// encoding/json with numbers as json.Number.
+	// encoding/json with numbers as json.Number. Of a [Wrong] the applicant reads all; any other error
+	// stands in the log, and the applicant reads that the form was not accepted.
 	Validate(record any) error
 }

@@ -9,9 +9,11 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"time"
 
 	"leanwicket.dev/form"
 	"leanwicket.dev/ledger"
+	"leanwicket.dev/lifecycle"
 )
 
 // An outcome is what a request is answered with. It is decided before anything is written.
@@ -56,9 +58,43 @@ func (o outcome) with(name, value string) outcome {
 // soon says that the same can be sent again in a moment.
 func (o outcome) soon() outcome { return o.with("Retry-After", "1") }
 
+// Outcomes are what becomes of a request: it only reads, or it changes the rows of a page, or it is a
+// submission, whose outcome is one of lifecycle.md or that the form holds it; or it is turned away
+// before that, or fails.
+var Outcomes = []string{
+	"read", "changed", "accepted", "refused", "denied", "outdated", "unsettled", "held", "turned away", "failed",
+}
+
+// word is the outcome as one of Outcomes.
+func (o outcome) word(q *request) string {
+	if o.judged {
+		switch now := o.visit.session.Submission(); now {
+		case lifecycle.SubmissionIdle:
+			return "held"
+		case lifecycle.SubmissionAccepted, lifecycle.SubmissionRefused, lifecycle.SubmissionDenied, lifecycle.SubmissionOutdated:
+			return now.String()
+		}
+		return "unsettled"
+	}
+	switch {
+	case o.status >= 500:
+		return "failed"
+	case o.status >= 400:
+		return "turned away"
+	case q.Method == http.MethodPost:
+		return "changed"
+	}
+	return "read"
+}
+
 // write writes an outcome: as the body that it has, as a page, or as problem details where the client
 // speaks JSON.
 func (h *Handler) write(w http.ResponseWriter, q *request, o outcome) {
+	if h.o.Served != nil {
+		defer func() {
+			h.o.Served(Served{Form: h.form.Name, Status: o.status, Outcome: o.word(q), Repeat: w.Header().Get("Leanwicket-Repeat") != "", Took: time.Since(q.began)})
+		}()
+	}
 	header := w.Header()
 	header["Content-Security-Policy"] = h.policyHeader
 	header["X-Content-Type-Options"] = noSniff
@@ -82,7 +118,8 @@ func (h *Handler) write(w http.ResponseWriter, q *request, o outcome) {
 		page, err := h.render(q, o)
 		if err != nil {
 			h.o.Log.Error("the page cannot be rendered", "form", h.form.Name, "error", err)
-			http.Error(w, h.form.Words(form.MessageSomethingWrong), http.StatusInternalServerError)
+			o = outcome{status: http.StatusInternalServerError}
+			http.Error(w, h.form.Words(form.MessageSomethingWrong), o.status)
 			return
 		}
 		header.Set("Content-Type", "text/html; charset=utf-8")

@@ -15,7 +15,6 @@ import (
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/formhttp"
-	"leanwicket.dev/replies"
 )
 
 // discarded is a client that reads nothing.
@@ -32,8 +31,8 @@ func BenchmarkPost(b *testing.B) {
 	require.NoError(b, err)
 	handler, err := formhttp.New(source.Form, source, formhttp.Options{
 		Log: slog.New(slog.NewTextHandler(io.Discard, nil)),
-		Submit: func(context.Context, formhttp.Submission) (replies.Response, error) {
-			return replies.Response{Status: 201, Header: map[string]string{"Location": "/stays/7"}, Body: map[string]any{"id": 7}}, nil
+		Submit: func(context.Context, formhttp.Submission) (formhttp.Answer, error) {
+			return formhttp.Answer{Status: 201, Header: http.Header{"Location": {"/stays/7"}}, Body: map[string]any{"id": 7}}, nil
 		},
 	})
 	require.NoError(b, err)

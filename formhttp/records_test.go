@@ -10,7 +10,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"leanwicket.dev/formhttp"
-	"leanwicket.dev/replies"
 )
 
 const recordForm = `form: record
@@ -24,11 +23,11 @@ accepted: {then: navigate, to: "/records/{id}"}
 // the redirect stays in this origin.
 func TestSavedRecords(t *testing.T) {
 	to := "/records/7"
-	s := newSite(t, recordForm, func(got formhttp.Submission) (replies.Response, error) {
+	s := newSite(t, recordForm, func(got formhttp.Submission) (formhttp.Answer, error) {
 		if got.Version != `"4"` {
-			return replies.Response{Status: 412}, nil
+			return formhttp.Answer{Status: 412}, nil
 		}
-		return replies.Response{Status: 200, Header: map[string]string{"Location": to}}, nil
+		return formhttp.Answer{Status: 200, Header: http.Header{"Location": {to}}}, nil
 	}, func(o *formhttp.Options) {
 		o.Load = func(*http.Request) (map[string]any, string, error) {
 			return map[string]any{"name": "Buoy 7", "depth": 4.5}, `"4"`, nil
@@ -53,8 +52,8 @@ func TestSavedRecords(t *testing.T) {
 // saved still answers a repeat.
 func TestRecordsThatAreNotThere(t *testing.T) {
 	there := true
-	s := newSite(t, recordForm, func(formhttp.Submission) (replies.Response, error) {
-		return replies.Response{Status: 200}, nil
+	s := newSite(t, recordForm, func(formhttp.Submission) (formhttp.Answer, error) {
+		return formhttp.Answer{Status: 200}, nil
 	}, func(o *formhttp.Options) {
 		o.Load = func(*http.Request) (map[string]any, string, error) {
 			if !there {

@@ -18,6 +18,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"time"
 
 	"leanwicket.dev/form"
 	"leanwicket.dev/internal/markup"
@@ -28,13 +29,14 @@ import (
 // A request is what a client asks for, and whose it is.
 type request struct {
 	*http.Request
-	json bool // the client speaks JSON and no HTML
+	json  bool // the client speaks JSON and no HTML
+	began time.Time
 
 	principal func() string
 }
 
 func (h *Handler) asks(r *http.Request) *request {
-	return &request{Request: r, json: wantsJSON(r), principal: sync.OnceValue(func() string {
+	return &request{Request: r, json: wantsJSON(r), began: time.Now(), principal: sync.OnceValue(func() string {
 		if h.o.Principal == nil {
 			return ""
 		}

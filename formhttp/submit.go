@@ -30,7 +30,7 @@ func (h *Handler) post(q *request) outcome {
 		return h.turnedAway(q, s, *with)
 	}
 	if h.isOthers(q, s) {
-		return h.turnedAway(q, s, replies.Response{Status: http.StatusUnauthorized, Body: map[string]any{"title": h.form.Words(form.MessageOtherAccount)}})
+		return h.turnedAway(q, s, Answer{Status: http.StatusUnauthorized, Body: map[string]any{"title": h.form.Words(form.MessageOtherAccount)}})
 	}
 	if !h.form.Submit.Creates() && !isCondition(s.version) {
 		return h.refusal(http.StatusBadRequest, form.MessageBadVersion, "found", fmt.Sprintf("%.40q", s.version))
@@ -200,8 +200,11 @@ func (h *Handler) classified(kept ledger.Response, try *lifecycle.Effect) *answe
 }
 
 // answered is what the application has said, as it is kept.
-func (h *Handler) answered(r replies.Response, try *lifecycle.Effect) (*answer, error) {
-	kept := ledger.Response{Status: r.Status, Header: r.Header}
+func (h *Handler) answered(r Answer, try *lifecycle.Effect) (*answer, error) {
+	kept := ledger.Response{Status: r.Status, Header: map[string]string{}}
+	for name, lines := range r.Header {
+		kept.Header[http.CanonicalHeaderKey(name)] = strings.Join(lines, "\n")
+	}
 	if r.Body != nil {
 		var err error
 		if kept.Body, err = json.Marshal(r.Body); err != nil {
@@ -215,20 +218,28 @@ func (h *Handler) answered(r replies.Response, try *lifecycle.Effect) (*answer, 
 func (h *Handler) work(ctx context.Context, v *visit, try *lifecycle.Effect) (*answer, error) {
 	body := h.form.AppendBody(nil, try.Values)
 	if err := h.valid(body); err != nil {
-		return nil, fmt.Errorf("the schema refuses what the form accepts: %w", err)
+		refusal, told := h.refusalOf(err)
+		if !told {
+			h.o.Log.Error("the validator refuses what the form accepts", "form", h.form.Name, "error", err)
+			refusal = Wrong{}.answer(h.form)
+		}
+		return h.answered(refusal, try)
 	}
-	response, err := h.ask(ctx, Submission{Form: h.form, Request: v.Request, Button: try.Button, Key: v.key, Version: v.version(), Body: body})
-	if err != nil {
+	given, err := h.ask(ctx, Submission{Form: h.form, Request: v.Request, Button: try.Button, Key: v.key, Version: v.version(), Body: body})
+	refusal, refused := h.refusalOf(err)
+	switch {
+	case refused:
+		given = refusal
+	case err != nil:
 		return nil, err
-	}
-	if response.Status == 0 {
+	case given.Status == 0:
 		return nil, errNoStatus
 	}
-	return h.answered(response, try)
+	return h.answered(given, try)
 }
 
 // ask lets the application work. A panic is an error like others: nothing was done.
-func (h *Handler) ask(ctx context.Context, s Submission) (response replies.Response, err error) {
+func (h *Handler) ask(ctx context.Context, s Submission) (a Answer, err error) {
 	defer func() {
 		switch failed := recover(); failed {
 		case nil:
@@ -298,7 +309,7 @@ func (h *Handler) settled(v *visit, s *sent, try *lifecycle.Effect, got answer) 
 
 // turnedAway answers what was sent as Options.Admit says. The application is asked nothing: what is on
 // the page again is what was typed, so that nobody is redirected away from it.
-func (h *Handler) turnedAway(q *request, s *sent, with replies.Response) outcome {
+func (h *Handler) turnedAway(q *request, s *sent, with Answer) outcome {
 	if redirects(with.Status) {
 		with.Status = http.StatusUnauthorized
 	}
@@ -322,7 +333,7 @@ func (h *Handler) turnedAway(q *request, s *sent, with replies.Response) outcome
 
 // keptOut answers a request to read as Options.Admit says: with its status, and where that is a
 // redirect, with its Location. Nothing that is saved is read.
-func (h *Handler) keptOut(q *request, with replies.Response) outcome {
+func (h *Handler) keptOut(q *request, with Answer) outcome {
 	got, err := h.answered(with, nil)
 	if err != nil {
 		return h.failed(nil, err)

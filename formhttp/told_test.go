@@ -16,7 +16,6 @@ import (
 	"leanwicket.dev/formhttp"
 	"leanwicket.dev/ledger"
 	"leanwicket.dev/ledger/memory"
-	"leanwicket.dev/replies"
 )
 
 // forgets is a ledger that has forgotten a key when its work is done.
@@ -31,22 +30,22 @@ func (forgets) Settle(context.Context, ledger.Reservation, ledger.Response) erro
 func TestWhatGoesWrongIsToldOnThePage(t *testing.T) {
 	for _, c := range []struct {
 		name    string
-		answer  replies.Response
+		answer  formhttp.Answer
 		change  func(*formhttp.Options)
 		request func(*http.Request)
 		status  int
 		said    string
 		untyped bool // the request is turned away before it is read
 	}{
-		{name: "signed out", answer: replies.Response{Status: 401}, status: 401, said: "signed out"},
-		{name: "not allowed", answer: replies.Response{Status: 403}, status: 403, said: "not allowed"},
-		{name: "busy", answer: replies.Response{Status: 503, Header: map[string]string{"Retry-After": "7"}}, status: 503, said: "It is not known whether"},
-		{name: "too often", answer: replies.Response{Status: 429}, status: 429, said: "It is not known whether"},
-		{name: "refused in the server's words", answer: replies.Response{Status: 422, Body: map[string]any{"detail": "The quay is full."}}, status: 422, said: "The quay is full."},
-		{name: "refused at a field", answer: replies.Response{Status: 422, Body: map[string]any{"detail": "Look again.", "errors": map[string]any{"vessel": "Heron lies elsewhere."}}}, status: 422, said: "Heron lies elsewhere."},
-		{name: "broken", answer: replies.Response{Status: 500}, status: 500, said: "It is not known whether"},
+		{name: "signed out", answer: formhttp.Answer{Status: 401}, status: 401, said: "signed out"},
+		{name: "not allowed", answer: formhttp.Answer{Status: 403}, status: 403, said: "not allowed"},
+		{name: "busy", answer: formhttp.Answer{Status: 503, Header: http.Header{"Retry-After": {"7"}}}, status: 503, said: "It is not known whether"},
+		{name: "too often", answer: formhttp.Answer{Status: 429}, status: 429, said: "It is not known whether"},
+		{name: "refused in the server's words", answer: formhttp.Answer{Status: 422, Body: map[string]any{"detail": "The quay is full."}}, status: 422, said: "The quay is full."},
+		{name: "refused at a field", answer: formhttp.Answer{Status: 422, Body: map[string]any{"detail": "Look again.", "errors": map[string]any{"vessel": "Heron lies elsewhere."}}}, status: 422, said: "Heron lies elsewhere."},
+		{name: "broken", answer: formhttp.Answer{Status: 500}, status: 500, said: "It is not known whether"},
 		{name: "still worked on", change: func(o *formhttp.Options) { o.Ledger = told{o.Ledger, ledger.InFlight} }, status: 409, said: "still being worked on"},
-		{name: "the key was lost meanwhile", answer: replies.Response{Status: 201}, change: func(o *formhttp.Options) { o.Ledger = forgets{o.Ledger} }, status: 500, said: "It is not known whether your answers have been stored"},
+		{name: "the key was lost meanwhile", answer: formhttp.Answer{Status: 201}, change: func(o *formhttp.Options) { o.Ledger = forgets{o.Ledger} }, status: 500, said: "It is not known whether your answers have been stored"},
 		{name: "the key has other answers", change: func(o *formhttp.Options) { o.Ledger = told{o.Ledger, ledger.Different} }, status: 422, said: "was sent before with other answers"},
 		{name: "a bad key", request: func(r *http.Request) { r.Header.Set("Idempotency-Key", "a b") }, status: 400, said: "submission key"},
 		{name: "not readable", request: func(r *http.Request) { r.Header.Set("Content-Type", "text/csv") }, status: 400, said: "could not be read", untyped: true},
@@ -54,7 +53,7 @@ func TestWhatGoesWrongIsToldOnThePage(t *testing.T) {
 		{name: "too large", change: func(o *formhttp.Options) { o.MaxBody = 10 }, status: 413, said: "too large", untyped: true},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			s := newSite(t, stayForm, func(formhttp.Submission) (replies.Response, error) { return c.answer, nil }, func(o *formhttp.Options) {
+			s := newSite(t, stayForm, func(formhttp.Submission) (formhttp.Answer, error) { return c.answer, nil }, func(o *formhttp.Options) {
 				o.Ledger = memory.New(0)
 				if c.change != nil {
 					c.change(o)
@@ -103,8 +102,8 @@ func (l told) Reserve(context.Context, ledger.Reservation) (ledger.State, ledger
 // account that sent it, and then where it is.
 func TestASuccessIsNotClaimedByAnAddress(t *testing.T) {
 	account := "ada"
-	s := newSite(t, stayForm, func(formhttp.Submission) (replies.Response, error) {
-		return replies.Response{Status: 201, Header: map[string]string{"Location": "/stays/17"}}, nil
+	s := newSite(t, stayForm, func(formhttp.Submission) (formhttp.Answer, error) {
+		return formhttp.Answer{Status: 201, Header: http.Header{"Location": {"/stays/17"}}}, nil
 	}, func(o *formhttp.Options) { o.Principal = func(*http.Request) string { return account } })
 	get := func(query string) page {
 		r, err := http.NewRequest(http.MethodGet, s.server.URL+"/stay"+query, nil)
@@ -198,7 +197,7 @@ func TestWhatCannotWork(t *testing.T) {
 		}
 	}
 
-	s := newSite(t, stayForm, func(formhttp.Submission) (replies.Response, error) { return replies.Response{}, nil }, nil)
+	s := newSite(t, stayForm, func(formhttp.Submission) (formhttp.Answer, error) { return formhttp.Answer{}, nil }, nil)
 	s.get()
 	p := s.post(url.Values{"vessel": {"Heron"}})
 	require.Equal(t, 500, p.status)
@@ -216,8 +215,8 @@ func TestFiveShapesOfRefusalAreAtTheirField(t *testing.T) {
 		map[string]any{"errors": []any{map[string]any{"path": []any{"bookStay", "nights"}, "message": "Too many."}}},
 	}
 	for k, shape := range shapes {
-		s := newSite(t, stayForm, func(formhttp.Submission) (replies.Response, error) {
-			return replies.Response{Status: 422, Body: shape}, nil
+		s := newSite(t, stayForm, func(formhttp.Submission) (formhttp.Answer, error) {
+			return formhttp.Answer{Status: 422, Body: shape}, nil
 		}, nil)
 		p := s.post(url.Values{"vessel": {"Heron"}, "nights": {"9"}})
 		require.Equal(t, 422, p.status, k)
@@ -235,8 +234,8 @@ func TestFiveShapesOfRefusalAreAtTheirField(t *testing.T) {
 func TestARecordOfItsOwn(t *testing.T) {
 	source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte("form: plot\ngiven: [id]\nschema: {properties: {keeper: {type: string}}}\nsubmit: {url: '/plots/{id}', method: PUT}\n")}}, "f.form.yaml")
 	require.NoError(t, err)
-	page, err := formhttp.New(source.Form, source, formhttp.Options{Script: "/leanwicket.js", Submit: func(context.Context, formhttp.Submission) (replies.Response, error) {
-		return replies.Response{Status: 200}, nil
+	page, err := formhttp.New(source.Form, source, formhttp.Options{Script: "/leanwicket.js", Submit: func(context.Context, formhttp.Submission) (formhttp.Answer, error) {
+		return formhttp.Answer{Status: 200}, nil
 	}})
 	require.NoError(t, err)
 	mux := http.NewServeMux()
@@ -276,9 +275,9 @@ func TestAPageOfAnotherAccount(t *testing.T) {
 	o := formhttp.Options{
 		Principal: func(r *http.Request) string { return r.Header.Get("X-Account") },
 		Secret:    []byte("0123456789abcdef0123456789abcdef"),
-		Submit: func(context.Context, formhttp.Submission) (replies.Response, error) {
+		Submit: func(context.Context, formhttp.Submission) (formhttp.Answer, error) {
 			done++
-			return replies.Response{Status: 201}, nil
+			return formhttp.Answer{Status: 201}, nil
 		},
 	}
 	page, err := formhttp.New(source.Form, source, o)

@@ -8,7 +8,6 @@ import (
 
 	"leanwicket.dev/form"
 	"leanwicket.dev/internal/decode"
-	"leanwicket.dev/replies"
 )
 
 // Typed are the record and the work of a form in a Go type, such as the struct that
@@ -18,7 +17,7 @@ type Typed[T any] struct {
 	Load func(r *http.Request) (record T, version string, err error)
 	// Submit does the work, as Options.Submit does. It is called with the submission decoded: with
 	// PATCH, what has not changed is zero.
-	Submit func(ctx context.Context, values T, s Submission) (replies.Response, error)
+	Submit func(ctx context.Context, values T, s Submission) (Answer, error)
 }
 
 // For makes the handler of a form whose record is a T. What T itself refuses to read, as a type with
@@ -36,10 +35,10 @@ func For[T any](f *form.Form, t Typed[T], o Options) (*Handler, error) {
 		}
 	}
 	if submit := t.Submit; submit != nil {
-		o.Submit = func(ctx context.Context, s Submission) (replies.Response, error) {
+		o.Submit = func(ctx context.Context, s Submission) (Answer, error) {
 			var values T
 			if err := s.Decode(&values); err != nil {
-				return unread[T](f, s.Body, err), nil
+				return Answer{}, unread[T](f, s.Body, err)
 			}
 			return submit(ctx, values, s)
 		}
@@ -49,10 +48,10 @@ func For[T any](f *form.Form, t Typed[T], o Options) (*Handler, error) {
 
 // unread is the refusal of a body that its type does not read: each member that the type does not read
 // even alone is told at its field.
-func unread[T any](f *form.Form, body []byte, whole error) replies.Response {
+func unread[T any](f *form.Form, body []byte, whole error) Wrong {
 	var record map[string]any
 	_ = json.Unmarshal(body, &record) // it was written by AppendBody
-	wrong := map[string]any{}
+	wrong := Wrong{}
 	for k := range f.Fields {
 		path := f.Fields[k].Path
 		alone, there := only(record, strings.Split(path, "/"))
@@ -67,11 +66,10 @@ func unread[T any](f *form.Form, body []byte, whole error) replies.Response {
 			wrong[path] = err.Error()
 		}
 	}
-	refusal := map[string]any{"title": f.Words(form.MessageNotTaken), "errors": wrong}
 	if len(wrong) == 0 {
-		refusal["detail"] = whole.Error()
+		wrong[""] = whole.Error()
 	}
-	return replies.Response{Status: http.StatusUnprocessableEntity, Body: refusal}
+	return wrong
 }
 
 // only is a record with nothing but the member at a path, and whether there is one.

@@ -15,7 +15,6 @@ import (
 
 	"leanwicket.dev/declare"
 	"leanwicket.dev/formhttp"
-	"leanwicket.dev/replies"
 )
 
 // pence is an amount that is written with a sign of the currency.
@@ -53,9 +52,9 @@ func TestTyped(t *testing.T) {
 	saved.Terms.Back, saved.Terms.Fee = time.Date(2031, 5, 2, 0, 0, 0, 0, time.UTC), 1250
 	h, err := formhttp.For(source.Form, formhttp.Typed[loan]{
 		Load: func(*http.Request) (loan, string, error) { return saved, "v1", nil },
-		Submit: func(_ context.Context, values loan, _ formhttp.Submission) (replies.Response, error) {
+		Submit: func(_ context.Context, values loan, _ formhttp.Submission) (formhttp.Answer, error) {
 			saved = values
-			return replies.Response{Status: 200}, nil
+			return formhttp.Answer{Status: 200}, nil
 		},
 	}, formhttp.Options{})
 	require.NoError(t, err)

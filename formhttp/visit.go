@@ -29,7 +29,7 @@ type visit struct {
 }
 
 // admit is why a request is turned away; nil means that it goes on.
-func (h *Handler) admit(q *request) *replies.Response {
+func (h *Handler) admit(q *request) *Answer {
 	if h.o.Admit == nil {
 		return nil
 	}

@@ -93,7 +93,7 @@ func (p *scenarioReader) expectOne(entry *Entry, e document.Entry) {
 
 // expectText expects what a key reads to be one text.
 func expectText(entry *Entry, e document.Entry, want string, of func(*play) string) {
-	entry.Expect = append(entry.Expect, expectation{e.At, e.Key + " " + want, func(play *play) string { return differs(want, of(play)) }})
+	entry.expect = append(entry.expect, expectation{e.At, e.Key + " " + want, func(play *play) string { return differs(want, of(play)) }})
 }
 
 func (p *scenarioReader) expectState(entry *Entry, e document.Entry, words []string, of func(*lifecycle.Session) string) {
@@ -113,7 +113,7 @@ func (p *scenarioReader) expectHolds(entry *Entry, e document.Entry) {
 	for _, item := range p.List(e.Value) {
 		want = append(want, p.Word(item, lifecycle.HoldWords()...))
 	}
-	entry.Expect = append(entry.Expect, expectation{e.At, "holds " + bracket(want), func(play *play) string {
+	entry.expect = append(entry.expect, expectation{e.At, "holds " + bracket(want), func(play *play) string {
 		found := play.session.Holds("").Words()
 		if sameSet(want, found) {
 			return ""
@@ -124,7 +124,7 @@ func (p *scenarioReader) expectHolds(entry *Entry, e document.Entry) {
 
 func (p *scenarioReader) expectSaid(entry *Entry, e document.Entry) {
 	want := p.Text(e.Value)
-	entry.Expect = append(entry.Expect, expectation{e.At, "said " + strconv.Quote(want), func(play *play) string {
+	entry.expect = append(entry.expect, expectation{e.At, "said " + strconv.Quote(want), func(play *play) string {
 		message, _, notices := play.session.Notice()
 		text := play.session.Form().Text(message)
 		switch {
@@ -197,7 +197,7 @@ func (p *scenarioReader) expectPaths(entry *Entry, e document.Entry, of func(*li
 		p.path(path, item)
 		want = append(want, path)
 	}
-	entry.Expect = append(entry.Expect, expectation{e.At, e.Key + " " + bracket(want), func(play *play) string {
+	entry.expect = append(entry.expect, expectation{e.At, e.Key + " " + bracket(want), func(play *play) string {
 		found := of(play.session)
 		if sameSet(want, found) {
 			return ""
@@ -240,7 +240,7 @@ func (p *scenarioReader) expectValue(entry *Entry, key string, v document.Entry)
 	}
 	want, _ := p.fieldValue(place, v.Value)
 	path := v.Key
-	entry.Expect = append(entry.Expect, expectation{v.At, key + " " + path + " = " + show(field, want), func(play *play) string {
+	entry.expect = append(entry.expect, expectation{v.At, key + " " + path + " = " + show(field, want), func(play *play) string {
 		found, there := play.value(key, path)
 		switch {
 		case !there:
@@ -260,7 +260,7 @@ func (p *scenarioReader) expectRows(entry *Entry, key string, v document.Entry) 
 		return
 	}
 	path := v.Key
-	entry.Expect = append(entry.Expect, expectation{v.At, key + " " + path + ": " + Plural(len(rows), "row"), func(play *play) string {
+	entry.expect = append(entry.expect, expectation{v.At, key + " " + path + ": " + Plural(len(rows), "row"), func(play *play) string {
 		return differs(Plural(len(rows), "row"), Plural(play.rows(key, path), "row"))
 	}})
 	for k, row := range rows {
@@ -303,7 +303,7 @@ func (p *scenarioReader) expectIssues(entry *Entry, e document.Entry) {
 	shownOnly := e.Key == "shown"
 	entries := p.Map(e.Value)
 	if e.Value.Kind == document.Map && len(entries) == 0 {
-		entry.Expect = append(entry.Expect, expectation{e.At, e.Key + " {}", func(play *play) string {
+		entry.expect = append(entry.expect, expectation{e.At, e.Key + " {}", func(play *play) string {
 			var found []string
 			for _, issue := range play.issues() {
 				if issue.Shown || !shownOnly {
@@ -322,7 +322,7 @@ func (p *scenarioReader) expectIssues(entry *Entry, e document.Entry) {
 			want = append(want, p.Text(code))
 		}
 		path := at.Key
-		entry.Expect = append(entry.Expect, expectation{at.At, e.Key + " at " + quoted(path) + " " + bracket(want), func(play *play) string {
+		entry.expect = append(entry.expect, expectation{at.At, e.Key + " at " + quoted(path) + " " + bracket(want), func(play *play) string {
 			found := []string{}
 			for _, issue := range play.issues() {
 				if issue.Path == path && (issue.Shown || !shownOnly) {

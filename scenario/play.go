@@ -91,11 +91,11 @@ func Play(s *Scenario, options Options) *Result {
 	for k := range s.Timeline {
 		entry := &s.Timeline[k]
 		p.runUntil(entry.At)
-		p.now, p.entry = entry.At, entry.Node
+		p.now, p.entry = entry.At, entry.node
 		for _, event := range entry.Events {
 			p.apply(event, nil)
 		}
-		for _, e := range entry.Expect {
+		for _, e := range entry.expect {
 			p.result.Expected++
 			if found := e.found(p); found != "" {
 				p.fail(Failure{Line: e.node.Line, Column: e.node.Column, Kind: FailedExpectation, Expected: e.expected, Found: found})
@@ -154,7 +154,7 @@ func (p *play) runUntil(end time.Duration) {
 		p.pending = append(p.pending[:first], p.pending[first+1:]...)
 		p.now = due.at
 		if due.answer != nil {
-			p.entry = due.answer.At
+			p.entry = due.answer.at
 		}
 		p.apply(due.event, due.answer)
 	}
@@ -296,7 +296,7 @@ func (p *play) request(what string, answer *Reply, e lifecycle.Effect) {
 func (p *play) unasked() {
 	tell := func(answers []Reply, used int, what string) {
 		for k := used; k < len(answers); k++ {
-			at := answers[k].At
+			at := answers[k].at
 			p.fail(Failure{Line: at.Line, Column: at.Column, Kind: FailedBackend, Expected: what + " that gets this answer", Found: "an answer that was never asked for"})
 		}
 	}

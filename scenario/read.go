@@ -17,7 +17,7 @@ import (
 )
 
 // File reads a scenario file (YAML or JSON) from disk, with the form that it
-// names. The error is a document.Problems where the file can be opened.
+// names. The error is a [form.Problems] where the file can be opened.
 func File(name string) (*Scenario, error) { return NewReader(nil).File(name) }
 
 // Reader reads scenario files, and each form that they name only once.
@@ -83,7 +83,7 @@ func (r *Reader) read(name string, data []byte) (*Scenario, error) {
 	source, err := r.form(file)
 	if err != nil {
 		p.keys(root)
-		if _, ours := err.(document.Problems); ours {
+		if _, ours := err.(form.Problems); ours {
 			p.Join(err)
 		} else {
 			p.Wrong(n, "a form file that cannot be read ("+document.Cause(err).Error()+")", "a form file beside this one")
@@ -160,7 +160,7 @@ func (p *scenarioReader) backend(n *document.Node) {
 func (p *scenarioReader) answers(n *document.Node) []Reply {
 	var answers []Reply
 	for _, item := range p.List(n) {
-		a := Reply{At: item}
+		a := Reply{at: item}
 		for _, e := range p.Map(item, "after", "again", "status", "headers", "type", "body", "from", "cut", "never", "broken", "signedOut") {
 			switch e.Key {
 			case "after":
@@ -292,7 +292,7 @@ func (p *scenarioReader) timeline(n *document.Node) {
 	}
 	last := time.Duration(0)
 	for _, item := range p.List(n) {
-		entry := Entry{Node: item}
+		entry := Entry{node: item}
 		actions := 0
 		if item.Kind != document.Map {
 			p.Wrong(item, document.Describe(item), "{at: 150ms, edit: {…}} or another action")

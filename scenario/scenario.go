@@ -49,15 +49,15 @@ type Reply struct {
 	Body      any
 	From      string // the address that answered, after a redirect; empty means the one that was asked
 	Cut       bool   // the body breaks off
-	At        *document.Node
+	at        *document.Node
 }
 
 // Entry is one action of the timeline, or an expectation.
 type Entry struct {
 	At     time.Duration
-	Node   *document.Node
+	node   *document.Node
 	Events []lifecycle.Event // one, or several edits
-	Expect []expectation
+	expect []expectation
 }
 
 // Failure is something that did not hold.

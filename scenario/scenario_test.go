@@ -8,8 +8,8 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/harbour"
-	"leanwicket.dev/internal/document"
 )
 
 // ferry is a form that is not the demo's: a booking with a check, rows, and a
@@ -189,7 +189,7 @@ func TestMistakesAreToldWithTheirPlace(t *testing.T) {
 				"a.scenario.yaml": {Data: []byte("scenario: a test\nform: ferry.form.yaml\n" + c.text + "\n")},
 			}
 			_, err := NewReader(files).File("a.scenario.yaml")
-			var problems document.Problems
+			var problems form.Problems
 			require.ErrorAs(t, err, &problems)
 			require.Contains(t, err.Error(), c.want)
 		})

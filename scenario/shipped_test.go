@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"leanwicket.dev/declare"
+	"leanwicket.dev/form"
 	"leanwicket.dev/harbour"
 	"leanwicket.dev/internal/document"
 )
@@ -125,7 +126,7 @@ func TestSchemasAgreeWithTheReaders(t *testing.T) {
 // ofMeaning reports whether all mistakes are about what a path, a kind or a
 // time means in this form, which no schema of the file format can know.
 func ofMeaning(err error) bool {
-	problems, ok := err.(document.Problems)
+	problems, ok := err.(form.Problems)
 	if !ok {
 		return true
 	}

@@ -40,7 +40,7 @@ type Declarations struct {
 	Record   []byte // JSON that a load is answered with; nil means a sample
 	RecordAt string // where in it the record is (RFC 6901); empty means that it is the record
 	Refusal  []byte // JSON that refuses a field, as the form's server writes it; nil means problem details
-	Accepted reply  // what a submission is answered with; status 0 means 201 and an identifier
+	accepted reply  // what a submission is answered with; status 0 means 201 and an identifier
 	Ignored  []string
 	Excused  map[string]string // by trial: why it is not made
 }
@@ -90,7 +90,7 @@ type Key struct {
 // Answered is a request beside the form's own, and its answer.
 type Answered struct {
 	Method, URL string
-	Reply       reply
+	reply       reply
 }
 
 // DeclarationsBeside is the name of the file that belongs to a form file.
@@ -108,7 +108,7 @@ func DeclaredBeside(source *declare.Source) (*Declarations, error) {
 	return declared, err
 }
 
-// ReadDeclarations reads a file for a form. The error is a document.Problems where the file
+// ReadDeclarations reads a file for a form. The error is a [form.Problems] where the file
 // can be read.
 func ReadDeclarations(name string, f *form.Form) (*Declarations, error) {
 	data, err := document.ReadFile(name, "a try file, which leanwicket try --new writes")

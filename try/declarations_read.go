@@ -64,7 +64,7 @@ func (r *declarationsReader) declarations(root *document.Node) *Declarations {
 		case "refusal":
 			d.Refusal = r.json(e.Value)
 		case "accepted":
-			d.Accepted = r.answer(e.Value, http.StatusCreated, "status", "body")
+			d.accepted = r.answer(e.Value, http.StatusCreated, "status", "body")
 		case "ignore":
 			for _, item := range r.List(e.Value) {
 				d.Ignored = append(d.Ignored, r.text(item))
@@ -297,7 +297,7 @@ func (r *declarationsReader) answered(n *document.Node) (a Answered) {
 	if a.URL == "" {
 		r.Wrong(n, "an answer without a url", "{url: /api/account, body: account.json}")
 	}
-	a.Reply = r.answer(n, http.StatusOK, "method", "url", "status", "body")
+	a.reply = r.answer(n, http.StatusOK, "method", "url", "status", "body")
 	return a
 }
 

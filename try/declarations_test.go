@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"leanwicket.dev/declare"
+	"leanwicket.dev/form"
 	"leanwicket.dev/internal/chromiumtest"
 	"leanwicket.dev/internal/document"
 	"leanwicket.dev/try"
@@ -254,7 +255,7 @@ func FuzzTryFile(f *testing.F) {
 		name := filepath.Join(dir, "garden.try.yaml")
 		require.NoError(t, os.WriteFile(name, []byte(text), 0o600))
 		_, err := try.ReadDeclarations(name, source.Form)
-		var problems document.Problems
+		var problems form.Problems
 		if err != nil {
 			require.ErrorAs(t, err, &problems)
 		}

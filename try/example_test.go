@@ -9,7 +9,6 @@ import (
 	"leanwicket.dev/declare"
 	"leanwicket.dev/formhttp"
 	"leanwicket.dev/harbour"
-	"leanwicket.dev/replies"
 	"leanwicket.dev/try"
 )
 
@@ -21,8 +20,8 @@ func ExampleRun() {
 		fmt.Println(err)
 		return
 	}
-	page, err := formhttp.New(source.Form, source, formhttp.Options{Submit: func(context.Context, formhttp.Submission) (replies.Response, error) {
-		return replies.Response{Status: http.StatusNoContent}, nil
+	page, err := formhttp.New(source.Form, source, formhttp.Options{Submit: func(context.Context, formhttp.Submission) (formhttp.Answer, error) {
+		return formhttp.Answer{Status: http.StatusNoContent}, nil
 	}})
 	if err != nil {
 		fmt.Println(err)

@@ -33,8 +33,8 @@ type reply struct {
 
 // success is the answer to a submission that is accepted.
 func (p *plan) success() reply {
-	if p.declared.Accepted.status != 0 {
-		return p.declared.Accepted
+	if p.declared.accepted.status != 0 {
+		return p.declared.accepted
 	}
 	r := replies.Accepting(p.form, map[string]any{"id": "R-1"})
 	body, _ := json.Marshal(r.Body) // it is texts
@@ -253,7 +253,7 @@ func (t *tab) paused(e *cdpfetch.EventRequestPaused) {
 	if err == nil {
 		if kind = t.kindOf(e.Request.Method, address, body); kind == "" {
 			if other := t.other(e.Request.Method, address); other != nil {
-				t.answer(e, other.Reply)
+				t.answer(e, other.reply)
 				return
 			}
 		}

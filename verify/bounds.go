@@ -36,7 +36,7 @@ func walksOf(source *declare.Source, base Options, atATime int) (walks []Options
 //	  - {edit: [crew/0/name], attempts: 2, tries: 2}
 //	  - {edit: [slot], earlier: true}
 //
-// The error is a document.Problems.
+// The error is a [form.Problems].
 func Bounds(source *declare.Source, name string, data []byte, base Options) ([]Options, error) {
 	root, err := document.Read(name, data)
 	if err != nil {

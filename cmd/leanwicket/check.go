@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"leanwicket.dev/declare"
+	"leanwicket.dev/form"
 	"leanwicket.dev/guarantee"
 	"leanwicket.dev/internal/document"
 	"leanwicket.dev/scenario"
@@ -81,12 +82,12 @@ summary (exit status 0, or 1 with --strict). A folder stands for every
 
 // advice lists what is allowed and unwise in a form file, and which guarantees it waives, in the order of
 // the file.
-func advice(source *declare.Source) []declare.Problem {
+func advice(source *declare.Source) []form.Problem {
 	list := slices.Clone(source.Advice)
 	for _, waived := range guarantee.Waives(source.Form) {
 		policy, _, _ := strings.Cut(waived.Policy, ":")
 		list = append(list, source.Advise(policy, waived.Policy+", which waives "+waived.Guarantee.String()+": "+waived.Price, waived.Instead))
 	}
-	slices.SortStableFunc(list, func(a, b declare.Problem) int { return cmp.Or(a.Line-b.Line, a.Column-b.Column) })
+	slices.SortStableFunc(list, func(a, b form.Problem) int { return cmp.Or(a.Line-b.Line, a.Column-b.Column) })
 	return list
 }

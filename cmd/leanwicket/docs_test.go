@@ -39,7 +39,6 @@ import (
 	"leanwicket.dev/ledger"
 	"leanwicket.dev/ledger/sqlite"
 	"leanwicket.dev/lifecycle"
-	"leanwicket.dev/replies"
 	"leanwicket.dev/scenario"
 	"leanwicket.dev/try"
 	"leanwicket.dev/verify"
@@ -49,8 +48,8 @@ type Permit struct{ Vessel string }
 
 var (
 	account  func(*http.Request) string
-	signedIn func(*http.Request) *replies.Response
-	submit   func(context.Context, formhttp.Submission) (replies.Response, error)
+	signedIn func(*http.Request) *formhttp.Answer
+	submit   func(context.Context, formhttp.Submission) (formhttp.Answer, error)
 	registry struct {
 		Find func(id string) (map[string]any, string, error)
 	}

@@ -25,7 +25,6 @@ import (
 	"leanwicket.dev/declare"
 	"leanwicket.dev/formhttp"
 	"leanwicket.dev/ledger/memory"
-	"leanwicket.dev/replies"
 )
 
 // hostile is a request that nobody's page sends, and what it gets.
@@ -125,9 +124,9 @@ func TestHostileRequests(t *testing.T) {
 	require.NoError(t, err)
 	quiet := slog.New(slog.DiscardHandler)
 	var stored atomic.Int64
-	handler, err := formhttp.New(source.Form, source, formhttp.Options{Log: quiet, Submit: func(_ context.Context, s formhttp.Submission) (replies.Response, error) {
+	handler, err := formhttp.New(source.Form, source, formhttp.Options{Log: quiet, Submit: func(_ context.Context, s formhttp.Submission) (formhttp.Answer, error) {
 		stored.Add(1)
-		return replies.Response{Status: 201}, nil
+		return formhttp.Answer{Status: 201}, nil
 	}})
 	require.NoError(t, err)
 	own := httptest.NewServer(handler)

@@ -25,13 +25,14 @@ var knows = map[string][]string{
 	"guarantee":          {"form", "lifecycle", "internal/codec", "internal/canonical"},
 	"replies":            {"form", "lifecycle", "internal/jsontext"},
 	"trace":              {"form", "lifecycle", "guarantee", "internal/jsontext", "internal/state"},
-	"internal/document":  {},
+	"internal/document":  {"form"},
 	"declare":            {"form", "internal/decode", "internal/document", "internal/members"},
 	"scenario":           {"form", "lifecycle", "guarantee", "replies", "trace", "declare", "sample", "internal/document", "internal/wire"},
 	"verify":             {"form", "lifecycle", "guarantee", "replies", "declare", "sample", "internal/document", "internal/canonical"},
 	"runner":             {"form", "lifecycle", "guarantee", "replies", "trace", "internal/markup"},
 	"runner/overhttp":    {"lifecycle", "replies", "runner"},
 	"formhttp":           {"form", "lifecycle", "replies", "internal/decode", "internal/markup", "ledger", "ledger/memory", "internal/palette"},
+	"formhttp/metrics":   {"formhttp"},
 	"ledger":             {},
 	"ledger/memory":      {"ledger"},
 	"ledger/sqlite":      {"ledger"},
@@ -46,7 +47,7 @@ var knows = map[string][]string{
 	"try/audit":          {"form", "internal/markup"},
 	"try":                {"form", "lifecycle", "declare", "sample", "replies", "internal/diagram", "internal/chromium", "internal/document", "internal/palette"},
 	"harbour":            {},
-	"harbour/office":     {"browser", "form", "lifecycle", "trace", "internal/diagram", "internal/seen", "declare", "formhttp", "harbour", "ledger", "ledger/sqlite", "replies", "internal/palette"},
+	"harbour/office":     {"browser", "form", "lifecycle", "trace", "internal/diagram", "internal/seen", "declare", "formhttp", "harbour", "ledger", "ledger/sqlite", "internal/palette"},
 }
 
 func list(t *testing.T, args ...string) []string {

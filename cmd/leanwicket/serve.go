@@ -146,11 +146,12 @@ func serve(listener net.Listener, handler http.Handler, finish time.Duration) er
 }
 
 // standIn is a backend that accepts everything.
-func standIn(log *slog.Logger) func(context.Context, formhttp.Submission) (replies.Response, error) {
+func standIn(log *slog.Logger) func(context.Context, formhttp.Submission) (formhttp.Answer, error) {
 	var count atomic.Int64
-	return func(_ context.Context, s formhttp.Submission) (replies.Response, error) {
+	return func(_ context.Context, s formhttp.Submission) (formhttp.Answer, error) {
 		id := "R-" + strconv.FormatInt(count.Add(1), 10)
 		log.Info("received", "id", id, "button", s.Button, "bytes", len(s.Body))
-		return replies.Accepting(s.Form, map[string]any{"id": id}), nil
+		accepted := replies.Accepting(s.Form, map[string]any{"id": id})
+		return formhttp.Answer{Status: accepted.Status, Body: accepted.Body}, nil
 	}
 }

@@ -17,7 +17,6 @@ import (
 	"leanwicket.dev/browser"
 	"leanwicket.dev/declare"
 	"leanwicket.dev/formhttp"
-	"leanwicket.dev/replies"
 )
 
 //go:generate go run ../make
@@ -34,21 +33,21 @@ type tows struct {
 	orders []string
 }
 
-func (t *tows) order(_ context.Context, s formhttp.Submission) (replies.Response, error) {
+func (t *tows) order(_ context.Context, s formhttp.Submission) (formhttp.Answer, error) {
 	var order struct {
 		Vessel string `json:"vessel"`
 		Tug    string `json:"tug"`
 	}
 	if err := s.Decode(&order); err != nil {
-		return replies.Response{}, err
+		return formhttp.Answer{}, err
 	}
 	if order.Tug == "Dunlin" {
-		return replies.Response{Status: 422, Body: map[string]any{"errors": map[string]any{"tug": "The Dunlin is in dock."}}}, nil
+		return formhttp.Answer{Status: 422, Body: map[string]any{"errors": map[string]any{"tug": "The Dunlin is in dock."}}}, nil
 	}
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	t.orders = append(t.orders, order.Vessel)
-	return replies.Response{Status: 201, Header: map[string]string{"Location": "/tows/" + strconv.Itoa(len(t.orders))}, Body: map[string]any{}}, nil
+	return formhttp.Answer{Status: 201, Header: http.Header{"Location": {"/tows/" + strconv.Itoa(len(t.orders))}}, Body: map[string]any{}}, nil
 }
 
 // handler is the page, the office behind it, and the core.

@@ -13,7 +13,6 @@ import (
 	"leanwicket.dev/browser"
 	"leanwicket.dev/declare"
 	"leanwicket.dev/formhttp"
-	"leanwicket.dev/replies"
 )
 
 //go:embed hall.html hall.css hall.js hall.svg
@@ -38,19 +37,19 @@ type hall struct {
 	Other             template.HTML
 }
 
-func hire(_ context.Context, s formhttp.Submission) (replies.Response, error) {
+func hire(_ context.Context, s formhttp.Submission) (formhttp.Answer, error) {
 	var hire Hire
 	if err := s.Decode(&hire); err != nil {
-		return replies.Response{}, err
+		return formhttp.Answer{}, err
 	}
 	if hire.Evening == "2031-05-02" {
-		return replies.Response{Status: 422, Body: map[string]any{"errors": map[string]any{"evening": "The rope makers meet on that evening."}}}, nil
+		return formhttp.Answer{Status: 422, Body: map[string]any{"errors": map[string]any{"evening": "The rope makers meet on that evening."}}}, nil
 	}
-	return replies.Response{Status: 201}, nil
+	return formhttp.Answer{Status: 201}, nil
 }
 
-func ask(context.Context, formhttp.Submission) (replies.Response, error) {
-	return replies.Response{Status: 201}, nil
+func ask(context.Context, formhttp.Submission) (formhttp.Answer, error) {
+	return formhttp.Answer{Status: 201}, nil
 }
 
 func main() {

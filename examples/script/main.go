@@ -14,7 +14,6 @@ import (
 	"leanwicket.dev/browser"
 	"leanwicket.dev/declare"
 	"leanwicket.dev/formhttp"
-	"leanwicket.dev/replies"
 )
 
 //go:generate go run ../make
@@ -26,11 +25,11 @@ var files embed.FS
 var forms embed.FS
 
 // ask takes a wish of a page that has the token of its own.
-func ask(_ context.Context, s formhttp.Submission) (replies.Response, error) {
+func ask(_ context.Context, s formhttp.Submission) (formhttp.Answer, error) {
 	if s.Request.Header.Get("X-Harbour-Token") != "gull" {
-		return replies.Response{Status: http.StatusForbidden}, nil
+		return formhttp.Answer{Status: http.StatusForbidden}, nil
 	}
-	return replies.Response{Status: http.StatusCreated, Body: map[string]any{}}, nil
+	return formhttp.Answer{Status: http.StatusCreated, Body: map[string]any{}}, nil
 }
 
 // handler is the page, the office behind it, and the core.

@@ -20,7 +20,6 @@ import (
 	"leanwicket.dev/formhttp"
 	"leanwicket.dev/ledger"
 	"leanwicket.dev/ledger/postgres"
-	"leanwicket.dev/replies"
 )
 
 // Slip is one boat that goes up the slipway.
@@ -31,18 +30,18 @@ type Slip struct {
 
 // book inserts a slip. A second boat on the same day is refused: the answer is kept, and the
 // statement that has failed leaves nothing.
-func book(ctx context.Context, s formhttp.Submission) (replies.Response, error) {
+func book(ctx context.Context, s formhttp.Submission) (formhttp.Answer, error) {
 	var slip Slip
 	if err := s.Decode(&slip); err != nil {
-		return replies.Response{}, err
+		return formhttp.Answer{}, err
 	}
 	var number int
 	err := postgres.Tx(ctx).QueryRow(ctx, "INSERT INTO slips (vessel, day) VALUES ($1, $2) RETURNING number", slip.Vessel, slip.Day).Scan(&number)
 	var failed *pgconn.PgError
 	if errors.As(err, &failed) && failed.Code == "23505" { // unique_violation
-		return replies.Response{Status: 422, Body: map[string]any{"errors": map[string]any{"day": "The slipway is taken on that day."}}}, nil
+		return formhttp.Answer{Status: 422, Body: map[string]any{"errors": map[string]any{"day": "The slipway is taken on that day."}}}, nil
 	}
-	return replies.Response{Status: 201, Body: map[string]any{"number": number}}, err
+	return formhttp.Answer{Status: 201, Body: map[string]any{"number": number}}, err
 }
 
 func run(ctx context.Context, address string) error {

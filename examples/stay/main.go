@@ -12,7 +12,6 @@ import (
 	"leanwicket.dev/declare"
 	"leanwicket.dev/formhttp"
 	"leanwicket.dev/ledger/sqlite"
-	"leanwicket.dev/replies"
 )
 
 // Stay is one application for a berth.
@@ -25,20 +24,20 @@ type Stay struct {
 
 // book inserts a stay. The row and the answer commit together: whenever this
 // program stops, a repeat finds both or neither.
-func book(ctx context.Context, stay Stay, _ formhttp.Submission) (replies.Response, error) {
+func book(ctx context.Context, stay Stay, _ formhttp.Submission) (formhttp.Answer, error) {
 	tx, err := sqlite.Tx(ctx)
 	if err != nil {
-		return replies.Response{}, err
+		return formhttp.Answer{}, err
 	}
 	result, err := tx.ExecContext(ctx, "INSERT INTO stays (vessel, nights, arrival, power) VALUES (?, ?, ?, ?)", stay.Vessel, stay.Nights, stay.Arrival, stay.Power)
 	switch {
 	case sqlite.IsUnique(err):
-		return replies.Response{Status: 422, Body: map[string]any{"errors": map[string]any{"vessel": "This vessel has a berth already."}}}, nil
+		return formhttp.Answer{Status: 422, Body: map[string]any{"errors": map[string]any{"vessel": "This vessel has a berth already."}}}, nil
 	case err != nil:
-		return replies.Response{}, err
+		return formhttp.Answer{}, err
 	}
 	number, err := result.LastInsertId()
-	return replies.Response{Status: 201, Body: map[string]any{"id": number}}, err
+	return formhttp.Answer{Status: 201, Body: map[string]any{"id": number}}, err
 }
 
 func main() {

@@ -9,8 +9,8 @@ import (
 	"sync"
 	"time"
 
+	"leanwicket.dev/formhttp"
 	"leanwicket.dev/internal/seen"
-	"leanwicket.dev/replies"
 )
 
 // The kinds of request that trouble is turned on for.
@@ -60,18 +60,18 @@ func ParseFault(text string) (Fault, error) {
 }
 
 // response is what a troubled request gets instead of an answer.
-func (f Fault) response() (replies.Response, bool) {
+func (f Fault) response() (formhttp.Answer, bool) {
 	switch f.Does {
 	case refuse:
 		return problem(http.StatusUnprocessableEntity, "The harbour office refuses everything at the moment."), true
 	case outage:
 		r := problem(http.StatusServiceUnavailable, "The harbour office is closed for a moment.")
-		r.Header = map[string]string{"Retry-After": "2"}
+		r.Header = http.Header{"Retry-After": {"2"}}
 		return r, true
 	case signedOut:
 		return problem(http.StatusUnauthorized, "Your sign-in has expired."), true
 	}
-	return replies.Response{}, false
+	return formhttp.Answer{}, false
 }
 
 // faults are what is turned on, by kind of request.

@@ -13,7 +13,6 @@ import (
 	"leanwicket.dev/formhttp"
 	"leanwicket.dev/internal/diagram"
 	"leanwicket.dev/lifecycle"
-	"leanwicket.dev/replies"
 	"leanwicket.dev/trace"
 )
 
@@ -52,7 +51,7 @@ func (o *Office) replay(w http.ResponseWriter, r *http.Request) {
 		writeJSON(w, problem(http.StatusUnprocessableEntity, err.Error()))
 		return
 	}
-	writeJSON(w, replies.Response{Status: http.StatusOK, Body: shown})
+	writeJSON(w, formhttp.Answer{Status: http.StatusOK, Body: shown})
 }
 
 func (o *Office) session(in io.Reader) (*session, error) {

@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"net/http"
 	"strings"
 	"time"
@@ -20,7 +21,6 @@ import (
 	"leanwicket.dev/harbour"
 	"leanwicket.dev/ledger"
 	"leanwicket.dev/ledger/sqlite"
-	"leanwicket.dev/replies"
 )
 
 //go:embed schema.sql
@@ -87,7 +87,7 @@ func (o *Office) Ready(ctx context.Context) error { return ledger.Ready(ctx, o.k
 func (o *Office) Close() error { return errors.Join(o.read.Close(), o.store.Close()) }
 
 // work is what the office does with a form's submission.
-type work func(ctx context.Context, tx *sql.Tx, s formhttp.Submission) (replies.Response, error)
+type work func(ctx context.Context, tx *sql.Tx, s formhttp.Submission) (formhttp.Answer, error)
 
 func (o *Office) routes(keys ledger.Store) error {
 	works := map[string]work{
@@ -160,7 +160,7 @@ func (o *Office) ServeHTTP(w http.ResponseWriter, r *http.Request) { o.troubled(
 
 // admit turns away who is signed out, or comes while the office is closed: before
 // anybody looks whether the same was sent before.
-func admit(r *http.Request) *replies.Response {
+func admit(r *http.Request) *formhttp.Answer {
 	if r.Method == http.MethodGet || r.Method == http.MethodHead { // what it meets, load says
 		return nil
 	}
@@ -173,8 +173,8 @@ func admit(r *http.Request) *replies.Response {
 
 // submit does a form's work in the transaction of its answer, or, with another
 // ledger, in one of its own.
-func (o *Office) submit(do work) func(context.Context, formhttp.Submission) (replies.Response, error) {
-	return func(ctx context.Context, s formhttp.Submission) (response replies.Response, err error) {
+func (o *Office) submit(do work) func(context.Context, formhttp.Submission) (formhttp.Answer, error) {
+	return func(ctx context.Context, s formhttp.Submission) (response formhttp.Answer, err error) {
 		if f := trouble(ctx); f.Does == refuse {
 			response, _ := f.response()
 			return response, nil
@@ -195,10 +195,8 @@ func (o *Office) submit(do work) func(context.Context, formhttp.Submission) (rep
 }
 
 // writeJSON answers with a body, as problem details where it is an error.
-func writeJSON(w http.ResponseWriter, r replies.Response) {
-	for name, value := range r.Header {
-		w.Header().Set(name, value)
-	}
+func writeJSON(w http.ResponseWriter, r formhttp.Answer) {
+	maps.Copy(w.Header(), r.Header)
 	kind := "application/json"
 	if r.Status >= 400 {
 		kind = "application/problem+json"
@@ -209,15 +207,11 @@ func writeJSON(w http.ResponseWriter, r replies.Response) {
 	_ = json.NewEncoder(w).Encode(r.Body)
 }
 
-// refusal is a 422 with one entry: where, as a JSON Pointer, and what.
-func refusal(pointer, detail string) replies.Response {
-	return problem(http.StatusUnprocessableEntity, "The harbour office cannot accept this.", map[string]any{"pointer": "#/" + pointer, "detail": detail})
+// refusal says what is wrong at a field.
+func refusal(path, what string) error {
+	return formhttp.Wrong{"": "The harbour office cannot accept this.", path: what}
 }
 
-func problem(status int, title string, entries ...any) replies.Response {
-	body := map[string]any{"title": title, "status": status}
-	if entries != nil {
-		body["errors"] = entries
-	}
-	return replies.Response{Status: status, Body: body}
+func problem(status int, title string) formhttp.Answer {
+	return formhttp.Answer{Status: status, Body: map[string]any{"title": title, "status": status}}
 }

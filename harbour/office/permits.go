@@ -9,7 +9,6 @@ import (
 	"strings"
 
 	"leanwicket.dev/formhttp"
-	"leanwicket.dev/replies"
 )
 
 // permitForm is what an application says.
@@ -25,61 +24,48 @@ type permitForm struct {
 
 // permit gives a berth that is long enough and free, the one that was asked for if
 // there was one.
-func (o *Office) permit(ctx context.Context, tx *sql.Tx, s formhttp.Submission) (replies.Response, error) {
+func (o *Office) permit(ctx context.Context, tx *sql.Tx, s formhttp.Submission) (formhttp.Answer, error) {
 	var p permitForm
 	if err := s.Decode(&p); err != nil {
-		return replies.Response{}, err
+		return formhttp.Answer{}, err
 	}
 	berth := p.Berth
 	if s.Button == "apply" {
-		free, refused, err := freeBerth(ctx, tx, p)
-		if err != nil || refused != nil {
-			return orNone(refused), err
+		var err error
+		if berth, err = freeBerth(ctx, tx, p); err != nil {
+			return formhttp.Answer{}, err
 		}
-		berth = free
 	}
 	result, err := tx.ExecContext(ctx, "INSERT INTO permits (account, button, key, vessel, length, arrival, departure, berth, body) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
 		account(s.Request), s.Button, s.Key, p.Vessel.Name, p.Vessel.Length, p.Arrival, p.Departure, berth, string(s.Body))
 	if err != nil {
-		return replies.Response{}, err
+		return formhttp.Answer{}, err
 	}
 	return created(result, "/permits/P-%04d")
 }
 
-func orNone(r *replies.Response) replies.Response {
-	if r == nil {
-		return replies.Response{}
-	}
-	return *r
-}
-
 // created is the answer to what has been inserted.
-func created(result sql.Result, path string) (replies.Response, error) {
+func created(result sql.Result, path string) (formhttp.Answer, error) {
 	number, err := result.LastInsertId()
 	if err != nil {
-		return replies.Response{}, err
+		return formhttp.Answer{}, err
 	}
 	location := fmt.Sprintf(path, number)
-	return replies.Response{
-		Status: http.StatusCreated, Header: map[string]string{"Location": location},
-		Body: map[string]any{"id": location[strings.LastIndex(location, "/")+1:]},
-	}, nil
+	made := formhttp.Created(location)
+	made.Body = map[string]any{"id": location[strings.LastIndex(location, "/")+1:]}
+	return made, nil
 }
 
-func freeBerth(ctx context.Context, tx *sql.Tx, p permitForm) (berth string, refused *replies.Response, err error) {
-	no := func(pointer, detail string) (string, *replies.Response, error) {
-		r := refusal(pointer, detail)
-		return "", &r, nil
-	}
+func freeBerth(ctx context.Context, tx *sql.Tx, p permitForm) (berth string, err error) {
 	if p.Berth != "" {
 		var longest float64
 		switch err := tx.QueryRowContext(ctx, "SELECT longest FROM berths WHERE id = ?", p.Berth).Scan(&longest); {
 		case errors.Is(err, sql.ErrNoRows):
-			return no("berth", "There is no berth "+p.Berth+".")
+			return "", refusal("berth", "There is no berth "+p.Berth+".")
 		case err != nil:
-			return "", nil, err
+			return "", err
 		case p.Vessel.Length > longest:
-			return no("berth", fmt.Sprintf("Berth %s takes vessels of up to %g m.", p.Berth, longest))
+			return "", refusal("berth", fmt.Sprintf("Berth %s takes vessels of up to %g m.", p.Berth, longest))
 		}
 	}
 	err = tx.QueryRowContext(ctx, `SELECT id FROM berths WHERE longest >= ?1 AND (?2 = '' OR id = ?2)
@@ -87,44 +73,44 @@ func freeBerth(ctx context.Context, tx *sql.Tx, p permitForm) (berth string, ref
 		p.Vessel.Length, p.Berth, p.Arrival, p.Departure).Scan(&berth)
 	switch {
 	case err == nil:
-		return berth, nil, nil
+		return berth, nil
 	case !errors.Is(err, sql.ErrNoRows):
-		return "", nil, err
+		return "", err
 	case p.Berth != "":
-		return no("berth", "Berth "+p.Berth+" is taken at that time.")
+		return "", refusal("berth", "Berth "+p.Berth+" is taken at that time.")
 	default:
-		return no("arrival", "No berth for this length is free at that time.")
+		return "", refusal("arrival", "No berth for this length is free at that time.")
 	}
 }
 
 // pilot books a slot, which one vessel can have.
-func (o *Office) pilot(ctx context.Context, tx *sql.Tx, s formhttp.Submission) (replies.Response, error) {
+func (o *Office) pilot(ctx context.Context, tx *sql.Tx, s formhttp.Submission) (formhttp.Answer, error) {
 	var p struct {
 		Slot string `json:"slot"`
 	}
 	if err := s.Decode(&p); err != nil {
-		return replies.Response{}, err
+		return formhttp.Answer{}, err
 	}
 	var taken bool
 	if err := tx.QueryRowContext(ctx, "SELECT EXISTS (SELECT 1 FROM bookings WHERE slot = ?)", p.Slot).Scan(&taken); err != nil {
-		return replies.Response{}, err
+		return formhttp.Answer{}, err
 	}
 	if taken {
-		return refusal("slot", slotTaken(p.Slot)), nil
+		return formhttp.Answer{}, refusal("slot", slotTaken(p.Slot))
 	}
 	return book(ctx, tx, s, p.Slot)
 }
 
 // booking keeps what was sent.
-func booking(ctx context.Context, tx *sql.Tx, s formhttp.Submission) (replies.Response, error) {
+func booking(ctx context.Context, tx *sql.Tx, s formhttp.Submission) (formhttp.Answer, error) {
 	return book(ctx, tx, s, "")
 }
 
-func book(ctx context.Context, tx *sql.Tx, s formhttp.Submission, slot string) (replies.Response, error) {
+func book(ctx context.Context, tx *sql.Tx, s formhttp.Submission, slot string) (formhttp.Answer, error) {
 	result, err := tx.ExecContext(ctx, "INSERT INTO bookings (account, form, key, slot, body) VALUES (?, ?, ?, ?, ?)",
 		account(s.Request), s.Request.URL.Path, s.Key, slot, string(s.Body))
 	if err != nil {
-		return replies.Response{}, err
+		return formhttp.Answer{}, err
 	}
 	return created(result, "/visits/B-%04d")
 }

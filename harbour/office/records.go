@@ -9,7 +9,6 @@ import (
 	"strconv"
 
 	"leanwicket.dev/formhttp"
-	"leanwicket.dev/replies"
 )
 
 // firstRecords is what an account has before it has changed anything.
@@ -64,22 +63,22 @@ func (o *Office) record(w http.ResponseWriter, r *http.Request) {
 		writeJSON(w, problem(http.StatusInternalServerError, "The registry cannot be read."))
 		return
 	}
-	writeJSON(w, replies.Response{Status: http.StatusOK, Header: map[string]string{"ETag": version}, Body: record})
+	writeJSON(w, formhttp.Answer{Status: http.StatusOK, Header: http.Header{"ETag": {version}}, Body: record})
 }
 
 // replace saves a record over the version that it is based on.
-func replace(ctx context.Context, tx *sql.Tx, s formhttp.Submission) (replies.Response, error) {
+func replace(ctx context.Context, tx *sql.Tx, s formhttp.Submission) (formhttp.Answer, error) {
 	path := s.Form.Submit.URL
 	body, version, err := saved(ctx, tx, account(s.Request), path)
 	if err != nil {
-		return replies.Response{}, err
+		return formhttp.Answer{}, err
 	}
 	if s.Version != "" && s.Version != entityTag(version) {
 		return problem(http.StatusPreconditionFailed, "The record has been changed elsewhere."), nil
 	}
 	var before, sent map[string]any
 	if err := errors.Join(json.Unmarshal([]byte(body), &before), s.Decode(&sent)); err != nil {
-		return replies.Response{}, err
+		return formhttp.Answer{}, err
 	}
 	after := sent
 	if s.Form.Submit.Method == http.MethodPatch {
@@ -89,11 +88,11 @@ func replace(ctx context.Context, tx *sql.Tx, s formhttp.Submission) (replies.Re
 	}
 	text, err := json.Marshal(after)
 	if err != nil {
-		return replies.Response{}, err
+		return formhttp.Answer{}, err
 	}
 	_, err = tx.ExecContext(ctx, "INSERT INTO records (account, path, version, body) VALUES (?, ?, ?, ?) ON CONFLICT DO UPDATE SET version = excluded.version, body = excluded.body",
 		account(s.Request), path, version+1, string(text))
-	return replies.Response{Status: http.StatusOK, Header: map[string]string{"ETag": entityTag(version + 1)}, Body: after}, err
+	return formhttp.Answer{Status: http.StatusOK, Header: http.Header{"ETag": {entityTag(version + 1)}}, Body: after}, err
 }
 
 // merged applies a merge patch (RFC 7396, section 2).

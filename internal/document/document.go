@@ -143,7 +143,7 @@ const (
 	maxDepth = 200
 )
 
-// Read parses a document. What it cannot read is a Problems error.
+// Read parses a document. What it cannot read is a [form.Problems] error.
 func Read(file string, data []byte) (root *Node, err error) {
 	report := NewReport(file)
 	start := &Node{Line: 1, Column: 1}

@@ -6,49 +6,14 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"leanwicket.dev/form"
 )
-
-// Problem is one mistake in a file: where it is, what was found there and what
-// would be right.
-type Problem struct {
-	File         string
-	Line, Column int
-	Found        string
-	Want         string
-}
-
-func (p Problem) Error() string {
-	text := fmt.Sprintf("%s:%d:%d: found %s", p.File, p.Line, p.Column, p.Found)
-	if p.Want != "" {
-		text += "; right would be " + p.Want
-	}
-	return text
-}
-
-// Problems are all the mistakes that were found, in the order of the files.
-type Problems []Problem
-
-func (ps Problems) Error() string {
-	lines := make([]string, len(ps))
-	for k, p := range ps {
-		lines[k] = p.Error()
-	}
-	return strings.Join(lines, "\n")
-}
-
-// Unwrap gives each mistake, for errors.As.
-func (ps Problems) Unwrap() []error {
-	list := make([]error, len(ps))
-	for k, p := range ps {
-		list[k] = p
-	}
-	return list
-}
 
 // Report collects the mistakes of a file.
 type Report struct {
 	file     string
-	problems Problems
+	problems form.Problems
 }
 
 // NewReport begins a report on a file.
@@ -59,16 +24,16 @@ func (r *Report) Wrong(at *Node, found, want string) {
 	if at == nil {
 		at = &Node{Line: 1, Column: 1}
 	}
-	r.problems = append(r.problems, Problem{r.file, at.Line, at.Column, found, want})
+	r.problems = append(r.problems, form.Problem{File: r.file, Line: at.Line, Column: at.Column, Found: found, Want: want})
 }
 
 // Join adds the problems of another report or error; it reports whether there
 // were any.
 func (r *Report) Join(err error) bool {
-	if problems, ok := err.(Problems); ok {
+	if problems, ok := err.(form.Problems); ok {
 		r.problems = append(r.problems, problems...)
 	} else if err != nil {
-		r.problems = append(r.problems, Problem{File: r.file, Line: 1, Column: 1, Found: err.Error()})
+		r.problems = append(r.problems, form.Problem{File: r.file, Line: 1, Column: 1, Found: err.Error()})
 	}
 	return err != nil
 }
@@ -81,7 +46,7 @@ func (r *Report) Err() error {
 	if len(r.problems) == 0 {
 		return nil
 	}
-	slices.SortStableFunc(r.problems, func(a, b Problem) int {
+	slices.SortStableFunc(r.problems, func(a, b form.Problem) int {
 		if a.File != b.File {
 			return 0
 		}

@@ -11,9 +11,9 @@
 //	}
 //	permits, err := formhttp.New(source.Form, source, formhttp.Options{
 //		Ledger: store.InTransaction(),
-//		Submit: func(ctx context.Context, s formhttp.Submission) (replies.Response, error) {
+//		Submit: func(ctx context.Context, s formhttp.Submission) (formhttp.Answer, error) {
 //			_, err := postgres.Tx(ctx).Exec(ctx, "INSERT INTO permits (body) VALUES ($1)", s.Body)
-//			return replies.Response{Status: 201}, err // the permit and the answer commit together
+//			return formhttp.Answer{Status: 201}, err // the permit and the answer commit together
 //		},
 //	})
 package postgres

@@ -8,13 +8,13 @@
 //	defer store.Close()
 //	permits, err := formhttp.New(source.Form, source, formhttp.Options{
 //		Ledger: store.InTransaction(),
-//		Submit: func(ctx context.Context, s formhttp.Submission) (replies.Response, error) {
+//		Submit: func(ctx context.Context, s formhttp.Submission) (formhttp.Answer, error) {
 //			tx, err := sqlite.Tx(ctx)
 //			if err != nil {
-//				return replies.Response{}, err
+//				return formhttp.Answer{}, err
 //			}
 //			_, err = tx.ExecContext(ctx, "INSERT INTO permits (body) VALUES (?)", s.Body)
-//			return replies.Response{Status: 201}, err // the permit and the answer commit together
+//			return formhttp.Answer{Status: 201}, err // the permit and the answer commit together
 //		},
 //	})
 package sqlite

@@ -11,7 +11,6 @@ import (
 	"leanwicket.dev/declare"
 	"leanwicket.dev/formhttp"
 	"leanwicket.dev/harbour"
-	"leanwicket.dev/replies"
 	"leanwicket.dev/try/audit"
 )
 
@@ -21,8 +20,8 @@ func TestOurOwnPages(t *testing.T) {
 		source, err := declare.OpenFS(harbour.Files(), name)
 		require.NoError(t, err)
 		w := httptest.NewRecorder()
-		page, err := formhttp.New(source.Form, source, formhttp.Options{Script: "/leanwicket.js", Submit: func(context.Context, formhttp.Submission) (replies.Response, error) {
-			return replies.Response{Status: 201}, nil
+		page, err := formhttp.New(source.Form, source, formhttp.Options{Script: "/leanwicket.js", Submit: func(context.Context, formhttp.Submission) (formhttp.Answer, error) {
+			return formhttp.Answer{Status: 201}, nil
 		}})
 		require.NoError(t, err)
 		page.ServeHTTP(w, httptest.NewRequest("GET", "/", nil))
