@@ -33,9 +33,12 @@ import (
 	"testing"
 	"time"
 
+	"github.com/prometheus/client_golang/prometheus"
+
 	"leanwicket.dev/browser"
 	"leanwicket.dev/declare"
 	"leanwicket.dev/formhttp"
+	"leanwicket.dev/formhttp/metrics"
 	"leanwicket.dev/ledger"
 	"leanwicket.dev/ledger/sqlite"
 	"leanwicket.dev/lifecycle"
@@ -50,6 +53,8 @@ var (
 	account  func(*http.Request) string
 	signedIn func(*http.Request) *formhttp.Answer
 	submit   func(context.Context, formhttp.Submission) (formhttp.Answer, error)
+	permitsOf func(string) []Permit
+	page     *formhttp.Handler
 	registry struct {
 		Find func(id string) (map[string]any, string, error)
 	}
