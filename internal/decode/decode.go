@@ -8,6 +8,7 @@ import (
 	"reflect"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"leanwicket.dev/internal/members"
@@ -18,19 +19,30 @@ import (
 // into a time.Time, and a number or a box into a member whose tag says that it is a string.
 func Body(body []byte, to any) error {
 	t := reflect.TypeOf(to)
-	if t == nil || t.Kind() != reflect.Pointer || !needsFitting(t.Elem(), nil) {
+	if t == nil || t.Kind() != reflect.Pointer {
+		return json.Unmarshal(body, to)
+	}
+	needs, known := fitted.Load(t)
+	if !known {
+		needs = needsFitting(t.Elem(), nil)
+		fitted.Store(t, needs)
+	}
+	if !needs.(bool) {
 		return json.Unmarshal(body, to)
 	}
 	var value any
 	if err := JSON(body, &value); err != nil {
 		return err
 	}
-	fitted, err := json.Marshal(fit(value, t.Elem(), false))
+	text, err := json.Marshal(fit(value, t.Elem(), false))
 	if err != nil {
 		return err
 	}
-	return json.Unmarshal(fitted, to)
+	return json.Unmarshal(text, to)
 }
+
+// fitted holds by type what needsFitting has said of it: a server asks it for each submission.
+var fitted sync.Map
 
 // JSON reads JSON as encoding/json does, with each number as a json.Number: as it stands in the text.
 func JSON(text []byte, to any) error {

@@ -215,7 +215,7 @@ func (s *Store) Write(ctx context.Context, do func(context.Context, *sql.Tx) err
 
 // free reads whether a key can be worked on now. It waits for no write.
 func (s *Store) free(ctx context.Context, r ledger.Reservation) (ledger.State, ledger.Response, error) {
-	row, until, err := scan(s.known.QueryRowContext(ctx, r.Principal, r.Route, r.Key.Key))
+	row, until, err := scan(s.known.QueryRowContext(context.WithoutCancel(ctx), r.Principal, r.Route, r.Key.Key))
 	if errors.Is(err, sql.ErrNoRows) {
 		return ledger.Reserved, ledger.Response{}, nil
 	}
