@@ -20,8 +20,8 @@ import (
 	"leanwicket.dev/lifecycle"
 )
 
-// Handler serves one form: its page, its submissions and its record. A request is read, decided, and
-// its [outcome] written, each in a step of its own.
+// Handler serves one form: its page, its submissions and its record. It reads a request, decides about
+// it, and writes the outcome, each in a step of its own.
 type Handler struct {
 	checked http.Handler // serve, for requests of this site's own pages alone
 

@@ -69,8 +69,8 @@ type Options struct {
 	Policy string
 	// Log is told what failed; nil means slog.Default.
 	Log *slog.Logger
-	// Served is told of each request when it has been answered, such as [leanwicket.dev/formhttp/metrics]
-	// does. Requests are told at the same time.
+	// Served is called when a request has been answered, by several goroutines at once. Package
+	// [leanwicket.dev/formhttp/metrics] has one that counts.
 	Served func(Served)
 
 	// KeylessJSON admits a submission in JSON without an Idempotency-Key. Such a one is worked on
@@ -119,8 +119,8 @@ type Submission struct {
 func (s Submission) Decode(to any) error { return decode.Body(s.Body, to) }
 
 // Validator has the last word on a record before the application gets it. A
-// [leanwicket.dev/declare.Source] is one. It has a method Proves(*form.Form) bool, which says that the
-// form itself keeps all of its rules, and is asked nothing then.
+// [leanwicket.dev/declare.Source] is one. A validator with a method Proves(*form.Form) bool is asked
+// nothing where that says that the form itself keeps all of its rules.
 type Validator interface {
 	// Validate returns an error where it refuses a record, which is decoded by
 	// encoding/json with numbers as json.Number. Of a [Wrong] the applicant reads all; any other error
