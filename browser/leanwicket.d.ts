@@ -82,6 +82,9 @@ export interface Field {
   readonly rows?: readonly Row[]
 }
 
+/** Answers as a body has them: an object in which each answer stands at its path. */
+export type Values = Readonly<Record<string, unknown>>
+
 /** A row of a group. */
 export interface Row {
   /** The same as long as it is the same row, wherever it moves. */
@@ -154,6 +157,8 @@ export interface Snapshot {
   /** What is wrong with the form as a whole. */
   readonly issues: readonly Issue[]
   readonly said: Said | undefined
+  /** The values of the submission that is under way, or whose outcome is not known, as its body has them. */
+  readonly sent: Values | undefined
   /** What was typed on an earlier page, at fields that this version of the form does not have: to be copied. */
   readonly leftOut: readonly LeftOut[]
   /** What this tab had typed on an earlier page, and is back; until it is saved or taken back. */
@@ -214,6 +219,29 @@ export interface SessionRequest {
   // Until here.
 }
 
+/**
+ * What a function of the application answers a request with: a Response, or its parts. A body that is neither a
+ * text nor bytes goes as JSON; from is the address that answered, where that is another than the one that was asked.
+ * What the function throws means that the outcome is not known.
+ */
+export type Answered = Response | { status: number; headers?: HeadersInit; body?: unknown; from?: string }
+
+/** A submission to be sent. */
+export interface Sending {
+  readonly method: string
+  readonly url: string
+  /** The button that was pressed. */
+  readonly button: string
+  /** Of the submission: a server that knows it already does the work no second time. */
+  readonly key: string
+  /** The version that the values are based on; empty: it is not known. */
+  readonly version: string
+  readonly values: Values
+  /** The same as a JSON text, with PATCH a merge patch. */
+  readonly body: string
+  readonly signal: AbortSignal
+}
+
 export interface OpenOptions {
   /** Whose work it is: what one account has typed is not offered to another. */
   account?: string
@@ -229,6 +257,16 @@ export interface OpenOptions {
   base?: string
   /** Instead of the window's. */
   fetch?: typeof fetch
+  /** The saved answers that the application has in hand: they answer the first load, and no request is made for it. */
+  record?: { values: object; version?: string }
+  /** Loads the saved answers, instead of a request to the form's url. */
+  load?: (asked: { signal: AbortSignal }) => Answered | Promise<Answered>
+  /** Checks an answer, instead of a request to the field's url. */
+  check?: (asked: { path: string; value: string; values: Values; signal: AbortSignal }) => Answered | Promise<Answered>
+  /** Sends a submission, instead of a request to the form's url. A repeat has the same key and the same body. */
+  send?: (asked: Sending) => Answered | Promise<Answered>
+  /** Has the applicant sign in where they are. It is called once for all that was denied; where it answers true, that is asked once more. */
+  signIn?: (denied: { kind: "load" | "send"; account: string | undefined }) => boolean | Promise<boolean>
   /** For how many hours work is kept beyond the page: 24, and no longer than the server remembers a key; 0: not at all. The name tells forms of one page apart. */
   keep?: { hours?: number; name?: string }
   /** Where leanwicket.wasm is; left out: beside the module. */
@@ -274,6 +312,8 @@ export interface CompiledForm<Path extends string = string> extends URL {
 export interface Session<Path extends string = string> extends EventTarget {
   readonly snapshot: Snapshot
   readonly alive: boolean
+  /** What a submit would send now, as its body would have it. It is the same object while nothing of it has changed. */
+  readonly values: Values
   /** A field as it is now, also one in a row: crew/0/name. */
   field(path: Path): Field | undefined
   /** The paths of the fields in a group's rows, as they are declared. */
@@ -330,6 +370,20 @@ export function openForm<Path extends string = string>(source: CompiledForm<Path
 /** The detail of the events leanwicket-accepted, leanwicket-refused and so on, which a form of the page dispatches. */
 export interface Outcome {
   submission: Submission
+  // From the table: attempt, replied
+  /** The button that was pressed. */
+  readonly button: string | undefined
+  /** The key of the submission: a repeat has the same. */
+  readonly key: string | undefined
+  /** What was sent, as its body has it. */
+  readonly values: Values | undefined
+  /** The status of the reply, where one came in this step (RFC 9110, section 15); 0: the connection broke. */
+  readonly status: number | undefined
+  /** Its Location, as it came. */
+  readonly location: string | undefined
+  /** What it holds, where that is JSON. */
+  readonly body: unknown
+  // Until here.
   /** What was said, in the form's language. */
   said: string
 }

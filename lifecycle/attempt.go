@@ -103,38 +103,68 @@ func (s *Session) copyValues() {
 
 // appendSent lists the values as sent: present ones, and absent ones that the
 // baseline had.
-func (s *Session) appendSent(to []form.Answer) []form.Answer {
+func (s *Session) appendSent(to []form.Answer) []form.Answer { return sending{s, false}.list(to) }
+
+// sending looks at the values that are sent: as the newest attempt has them, or as a new one would have
+// them now.
+type sending struct {
+	*Session
+	now bool
+}
+
+// cell is what a cell has of a submission: its value, whether it stands among the values, and whether
+// it differs from the baseline.
+func (s sending) cell(i int32) (value form.Value, stands, changed bool) {
+	c := &s.cells[i]
+	value, stands, changed = c.Sent, c.Bits&state.BitSent != 0, c.Bits&state.BitSentChanged != 0
+	if s.now {
+		value, stands, changed = form.Value{}, c.Bits&(state.BitAsked|state.BitLive) == state.BitAsked|state.BitLive, c.Bits&state.BitDirty != 0
+		if stands {
+			value = c.Value
+		}
+	}
+	return value, !value.Absent() || c.Row < 0 && changed || s.form.Fields[c.Field].Required && stands, changed
+}
+
+func (s sending) list(to []form.Answer) []form.Answer {
 	for id := range s.form.Fields {
-		switch i := int32(id); {
-		case s.form.GroupOf(form.FieldID(id)) >= 0:
-		case s.form.Fields[id].Kind == form.KindRows:
-			to = s.appendSentRows(to, form.FieldID(id))
-		case s.isSent(i):
-			to = append(to, form.Answer{Place: form.Place{Field: form.FieldID(id), Row: -1}, Value: s.cells[i].Sent, Changed: s.has(i, state.BitSentChanged)})
+		field := form.FieldID(id)
+		if s.form.GroupOf(field) >= 0 {
+			continue
+		}
+		if s.form.Fields[id].Kind == form.KindRows {
+			to = s.rows(to, field)
+		} else if value, stands, changed := s.cell(int32(id)); stands {
+			to = append(to, form.Answer{Place: form.Place{Field: field, Row: -1}, Value: value, Changed: changed})
 		}
 	}
 	return to
 }
 
-// isSent reports whether a cell stands among the values as sent.
-func (s *Session) isSent(i int32) bool {
-	c := &s.cells[i]
-	return !c.Sent.Absent() || c.Row < 0 && c.Bits&state.BitSentChanged != 0 || s.form.Fields[c.Field].Required && c.Bits&state.BitSent != 0
-}
-
-// appendSentRows lists a group: its head with the number of rows, and their
-// values.
-func (s *Session) appendSentRows(to []form.Answer, group form.FieldID) []form.Answer {
+// rows lists a group: its head with the number of rows, and their values. One difference makes all of a
+// group changed.
+func (s sending) rows(to []form.Answer, group form.FieldID) []form.Answer {
 	g := &s.groups[s.form.GroupIndex(group)]
-	changed := s.has(int32(group), state.BitSentChanged)
-	if len(g.Sent) == 0 && !changed {
+	rows, changed := g.Sent, s.has(int32(group), state.BitSentChanged)
+	if s.now {
+		rows, changed = nil, s.has(int32(group), state.BitDirty)
+		if s.has(int32(group), state.BitAsked) {
+			rows = g.Now
+		}
+		for _, r := range rows {
+			for i := range s.cellsOf(r) {
+				changed = changed || s.has(i, state.BitDirty)
+			}
+		}
+	}
+	if len(rows) == 0 && !changed {
 		return to
 	}
-	to = append(to, form.Answer{Place: form.Place{Field: group, Row: -1}, Value: form.Number(int64(len(g.Sent)), 0), Changed: changed})
-	for position, r := range g.Sent {
+	to = append(to, form.Answer{Place: form.Place{Field: group, Row: -1}, Value: form.Number(int64(len(rows)), 0), Changed: changed})
+	for position, r := range rows {
 		for i := range s.cellsOf(r) {
-			if s.isSent(i) {
-				to = append(to, form.Answer{Place: form.Place{Field: s.cells[i].Field, Row: int32(position)}, Value: s.cells[i].Sent, Changed: changed})
+			if value, stands, _ := s.cell(i); stands {
+				to = append(to, form.Answer{Place: form.Place{Field: s.cells[i].Field, Row: int32(position)}, Value: value, Changed: changed})
 			}
 		}
 	}

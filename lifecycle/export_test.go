@@ -3,6 +3,7 @@ package lifecycle
 import (
 	"fmt"
 
+	"leanwicket.dev/form"
 	"leanwicket.dev/internal/state"
 )
 
@@ -30,4 +31,12 @@ func Recount(s *Session) string {
 		}
 	}
 	return ""
+}
+
+// CopiedValues are the values of an attempt that begins in a copy of a session.
+func CopiedValues(s *Session) []form.Answer {
+	var copied Session
+	copied.CopyFrom(s)
+	copied.copyValues()
+	return copied.appendSent(nil)
 }

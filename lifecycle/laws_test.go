@@ -41,6 +41,10 @@ func TestAnyOrderOfEventsKeepsEveryGuarantee(t *testing.T) {
 		if string(state.AppendExact(nil, copied)) != string(state.AppendExact(nil, w.Session)) {
 			t.Fatal("a copy is another state")
 		}
+		would := w.Session.AppendValues(nil)
+		if sent := lifecycle.CopiedValues(w.Session); fmt.Sprint(would) != fmt.Sprint(sent) {
+			t.Fatalf("what would be sent is %v, and what an attempt copies %v", would, sent)
+		}
 		e := w.Event(t)
 		a, errA := w.Session.Apply(e)
 		b, errB := copied.Apply(e)

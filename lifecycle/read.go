@@ -107,6 +107,12 @@ func (s *Session) AppendSent(to []form.Answer) []form.Answer {
 	return s.appendSent(to)
 }
 
+// AppendValues lists what a submit would send now, in the form's order. It does not ask whether
+// anything holds the submit.
+func (s *Session) AppendValues(to []form.Answer) []form.Answer {
+	return sending{s, true}.list(to)
+}
+
 // Sent is the value that the newest attempt carries for a path, rows as sent.
 func (s *Session) Sent(path string) (form.Value, bool) {
 	if _, ok := s.form.Lookup(path); !ok || s.attempt.number == 0 {

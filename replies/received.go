@@ -159,6 +159,19 @@ func (r *Received) decode(f *form.Form, into *Response) (whole bool) {
 	return true
 }
 
+// JSON is the text of a body that is JSON and came whole; of any other it is empty.
+func (r Received) JSON(f *form.Form) string {
+	read := Response{Header: r.Header}
+	if !r.decode(f, &read) || read.Body == nil {
+		return ""
+	}
+	text := strings.TrimSpace(strings.TrimPrefix(string(r.Body), "\ufeff"))
+	if _, plain := read.Body.(string); plain && !strings.HasPrefix(text, `"`) {
+		return ""
+	}
+	return text
+}
+
 // isShort reports whether fewer bytes came than were announced, which not every browser tells. Of
 // another origin nobody can read whether the length is that of a compressed body.
 func (r *Received) isShort(of *Response) bool {

@@ -16,6 +16,8 @@ type Request struct {
 	Key     string // send: the Idempotency-Key
 	Version string // send: the If-Match; empty means that it is unknown
 	Button  string // send: which of the form's buttons
+	Path    string // check: of the field
+	Value   string // check: as a person types it
 	Body    []byte // send: JSON, with PATCH a merge patch
 }
 
@@ -46,8 +48,11 @@ func RequestOf(form *form.Form, e lifecycle.Effect) Request {
 	case lifecycle.EffectLoad:
 		return Request{Kind: e.Kind, Method: "GET", URL: form.Prefill.URL}
 	case lifecycle.EffectCheck:
-		value := escape(form.Format(e.Value))
-		return Request{Kind: e.Kind, Method: "GET", URL: strings.ReplaceAll(form.Fields[e.Place.Field].Check.URL, "{value}", value)}
+		value := form.Format(e.Value)
+		return Request{
+			Kind: e.Kind, Method: "GET", URL: strings.ReplaceAll(form.Fields[e.Place.Field].Check.URL, "{value}", escape(value)),
+			Path: form.Path(e.Place), Value: value,
+		}
 	default:
 		return Request{
 			Kind: e.Kind, Method: form.Submit.Method, URL: form.Submit.URL, Key: e.Key.String(), Version: e.Version, Button: e.Button,

@@ -6,6 +6,7 @@ import (
 
 	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/replies"
 )
 
 // A patch is what the script has to do, in order: records that end with recordEnd,
@@ -90,6 +91,33 @@ func (p *patch) whole(s *lifecycle.Session) {
 		p.button(s, button, s.Holds(button))
 	}
 	p.issues(s)
+}
+
+// isUnderWay reports whether an attempt is under way, or its outcome is not known.
+func isUnderWay(s *lifecycle.Session) bool {
+	switch s.Submission() {
+	case lifecycle.SubmissionSending, lifecycle.SubmissionWaiting, lifecycle.SubmissionUnsettled:
+		return true
+	}
+	return false
+}
+
+// attemptOf is what the newest attempt has sent, while that is under way.
+func attemptOf(s *lifecycle.Session) string {
+	if !isUnderWay(s) {
+		return ""
+	}
+	return string(s.Form().AppendBody(nil, s.AppendSent(nil)))
+}
+
+// headerOf is a header of a reply; its name is in small letters.
+func headerOf(r *replies.Received, name string) string {
+	for given, value := range r.Header {
+		if strings.ToLower(given) == name {
+			return value
+		}
+	}
+	return ""
 }
 
 // receiptOf is where what was received can be seen.

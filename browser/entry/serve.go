@@ -25,7 +25,9 @@ type page struct {
 	next    int // names timers and requests
 	timers  map[string]func()
 	answers map[string]func(replies.Received)
+	sends   map[string]bool // the requests among them that send
 	events  []happening
+	attempt int32 // the one that the script was told of, while it is under way
 }
 
 // happening is an event, when it was, and what it came to.
@@ -89,7 +91,7 @@ func read(compiled []byte, own string, now time.Duration) string {
 		out.error(err.Error())
 		return out.take()
 	}
-	p := &page{number: number(len(pages)), form: f, own: own, now: now, timers: map[string]func(){}, answers: map[string]func(replies.Received){}}
+	p := &page{number: number(len(pages)), form: f, own: own, now: now, timers: map[string]func(){}, answers: map[string]func(replies.Received){}, sends: map[string]bool{}}
 	pages = append(pages, p)
 	p.out.table(table)
 	p.out.form(strconv.Itoa(int(p.number)), f.Name, f.Title, f.Buttons, !f.Submit.Creates())
@@ -132,6 +134,7 @@ func (p *page) open(c callOpen) {
 	}
 	p.runner = runner.New(f, o)
 	p.everything()
+	p.runner.Read(p.underway)
 	if lost {
 		p.out.say(lifecycle.Assertive.String(), f.Text(form.Message{ID: form.MessageUnsettledPrivate}), "unsure", "submission")
 	}
@@ -201,10 +204,17 @@ func (p *page) happened(what string, told texts, bytes []byte) {
 		c := answeredOf(told)
 		if done := p.answers[c.id]; done != nil {
 			delete(p.answers, c.id)
-			done(p.received(c, bytes))
+			came := p.received(c, bytes)
+			if p.sends[c.id] {
+				delete(p.sends, c.id)
+				p.out.replied(&came, p.form)
+			}
+			done(came)
 		}
 	case "keep":
 		p.runner.Keep()
+	case "values":
+		p.runner.Read(p.out.values)
 	case "trace":
 		p.out.trace(p.trace())
 	default:
@@ -275,6 +285,9 @@ func (p *page) observe(s lifecycle.Step) {
 		p.events = append(p.events, happening{p.now - p.begun, s.Event, s.Err})
 	}
 	p.opened = true
+	if kind := deniedOf(&s); kind != "" {
+		p.out.denied(kind)
+	}
 	if p.runner != nil { // of the opening everything is told
 		p.runner.Read(p.changed)
 	}
@@ -286,6 +299,19 @@ func (p *page) observe(s lifecycle.Step) {
 	}
 }
 
+// deniedOf is what was denied in a step: a load or a send. Another request can tell that the applicant
+// is signed out, where the network tells nothing.
+func deniedOf(s *lifecycle.Step) string {
+	switch e := &s.Event; {
+	case s.Err != nil:
+	case e.Kind == lifecycle.EventLoadFailed && e.Denied:
+		return lifecycle.EffectLoad.String()
+	case e.Kind == lifecycle.EventReplied && (e.Reply.Kind == lifecycle.ReplyDenied || e.Reply.SignedOut):
+		return lifecycle.EffectSend.String()
+	}
+	return ""
+}
+
 func (p *page) changed(session *lifecycle.Session) {
 	for f := range session.Changed() {
 		p.out.field(f)
@@ -294,6 +320,19 @@ func (p *page) changed(session *lifecycle.Session) {
 		}
 	}
 	p.out.whole(session)
+	p.underway(session)
+}
+
+// underway tells which attempt is under way, where that is another one than before.
+func (p *page) underway(session *lifecycle.Session) {
+	now := session.Attempt().Number
+	if !isUnderWay(session) {
+		now = 0
+	}
+	if now != p.attempt {
+		p.attempt = now
+		p.out.attempt(session)
+	}
 }
 
 // rows tells how every field of a group is: what stands at a place may be another
@@ -328,6 +367,9 @@ func (n number) Do(r runner.Request, done func(replies.Received)) (stop func()) 
 	p.next++
 	id := strconv.Itoa(p.next)
 	p.answers[id] = done
+	if r.Kind == lifecycle.EffectSend {
+		p.sends[id] = true
+	}
 	p.out.fetch(id, &r)
 	return func() {
 		if r.Kind != lifecycle.EffectSend { // what a submission came to is welcome, however late

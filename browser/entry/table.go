@@ -8,14 +8,15 @@ import (
 
 	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/replies"
 	"leanwicket.dev/runner"
 )
 
 // protocol names the table: a script that was made from another one is not understood.
-const protocol = "b5a2e4e9"
+const protocol = "6534f835"
 
 // table are the parts of each record, which the script reads first: a name that ends with ? is a
-// fact, with # a number, with * a list of words. Behind the parts stand the name of a list and the
+// fact, with # a number, with * a list of words, with = a JSON text. Behind the parts stand the name of a list and the
 // parts of its elements.
 const table = "" +
 	"table\ttext\n" +
@@ -36,7 +37,11 @@ const table = "" +
 	"navigate\tto\n" +
 	"guard\ton?\n" +
 	"keep\tmark text\n" +
-	"fetch\tid kind method url body\theaders\tname value\n" +
+	"fetch\tid kind method url body button key version path value\theaders\tname value\n" +
+	"values\tvalues=\n" +
+	"attempt\tbutton key values=\n" +
+	"replied\tstatus# location body=\n" +
+	"denied\tkind\n" +
 	"abort\tid\n" +
 	"timer\tid after#\n" +
 	"stop\tid\n" +
@@ -221,10 +226,43 @@ func (p *patch) fetch(id string, r *runner.Request) {
 	p.text(r.Method)
 	p.text(r.URL)
 	p.text(string(r.Body))
+	p.text(r.Button)
+	p.text(r.Key)
+	p.text(r.Version)
+	p.text(r.Path)
+	p.text(r.Value)
 	for _, header := range headersOf(r) {
 		p.text(header[0])
 		p.text(header[1])
 	}
+	p.end()
+}
+
+func (p *patch) values(s *lifecycle.Session) {
+	p.begin("values")
+	p.text(string(s.Form().AppendBody(nil, s.AppendValues(nil))))
+	p.end()
+}
+
+func (p *patch) attempt(s *lifecycle.Session) {
+	p.begin("attempt")
+	p.text(s.Attempt().Button)
+	p.text(s.Attempt().Key.String())
+	p.text(attemptOf(s))
+	p.end()
+}
+
+func (p *patch) replied(r *replies.Received, f *form.Form) {
+	p.begin("replied")
+	p.number(int64(r.Status))
+	p.text(headerOf(r, "location"))
+	p.text(r.JSON(f))
+	p.end()
+}
+
+func (p *patch) denied(kind string) {
+	p.begin("denied")
+	p.text(kind)
 	p.end()
 }
 

@@ -33,6 +33,7 @@ var ways = map[kind]struct{ param, says, member, told, js, ts string }{
 	text:   {"string", "text", "string", "at", "string", "string"},
 	fact:   {"bool", "fact", "bool", "fact", "boolean", "boolean"},
 	number: {"int64", "number", "int", "number", "number", "number"},
+	data:   {"string", "text", "", "", "any", "any"},
 	words:  {"[]string", "list", "", "", "string[]", "readonly string[]"}, // nobody tells the core a list
 }
 
@@ -57,9 +58,9 @@ func camel(name string) string {
 
 func coreEnd(protocol string) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "// Code generated from browser/make/table.go; DO NOT EDIT.\n\npackage entry\n\nimport (\n\"cmp\"\n\"strconv\"\n\n\"leanwicket.dev/form\"\n\"leanwicket.dev/lifecycle\"\n\"leanwicket.dev/runner\"\n)\n\n")
+	fmt.Fprintf(&b, "// Code generated from browser/make/table.go; DO NOT EDIT.\n\npackage entry\n\nimport (\n\"cmp\"\n\"strconv\"\n\n\"leanwicket.dev/form\"\n\"leanwicket.dev/lifecycle\"\n\"leanwicket.dev/replies\"\n\"leanwicket.dev/runner\"\n)\n\n")
 	fmt.Fprintf(&b, "// protocol names the table: a script that was made from another one is not understood.\nconst protocol = %q\n", protocol)
-	b.WriteString("\n// table are the parts of each record, which the script reads first: a name that ends with ? is a\n// fact, with # a number, with * a list of words. Behind the parts stand the name of a list and the\n// parts of its elements.\nconst table = \"\" +\n")
+	b.WriteString("\n// table are the parts of each record, which the script reads first: a name that ends with ? is a\n// fact, with # a number, with * a list of words, with = a JSON text. Behind the parts stand the name of a list and the\n// parts of its elements.\nconst table = \"\" +\n")
 	for k, r := range records {
 		line := r.name + "\t" + spec(r.parts)
 		if r.each != nil {
@@ -126,7 +127,7 @@ func said(b *strings.Builder, parts []part) {
 
 func scriptEnd(protocol string) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "// Made from browser/make/table.go: what the core says, and what it is told. A name that ends with ? is a fact, and\n// with # a number.\n\nexport const protocol = %q\n\n/**\n * What the core says.\n * @typedef {{\n", protocol)
+	fmt.Fprintf(&b, "// Made from browser/make/table.go: what the core says, and what it is told. A name that ends with ? is a fact, and\n// with # a number, with = a JSON text.\n\nexport const protocol = %q\n\n/**\n * What the core says.\n * @typedef {{\n", protocol)
 	for _, r := range records {
 		fmt.Fprintf(&b, " *   %s: {%s", quoted(r.name), typesOf(r.parts))
 		if r.each != nil {

@@ -12,6 +12,7 @@ const (
 	fact   kind = "?" // "1", or nothing
 	number kind = "#"
 	words  kind = "*" // words with a space between
+	data   kind = "=" // a JSON text, or nothing
 )
 
 // part is one part of a record.
@@ -120,7 +121,20 @@ var records = []record{
 		{"method", text, "r.Method", "", "Its method."},
 		{"url", text, "r.URL", "", "Its address."},
 		{name: "body", from: "string(r.Body)"},
+		{name: "button", from: "r.Button"}, {name: "key", from: "r.Key"}, {name: "version", from: "r.Version"}, {name: "path", from: "r.Path"}, {name: "value", from: "r.Value"},
 	}, &each{"headers", "headersOf(r)", "header", []part{{name: "name", from: "header[0]"}, {name: "value", from: "header[1]"}}}},
+	{"values", "s *lifecycle.Session", []part{{name: "values", kind: data, from: "string(s.Form().AppendBody(nil, s.AppendValues(nil)))"}}, nil},
+	{"attempt", "s *lifecycle.Session", []part{
+		{"button", text, "s.Attempt().Button", "string | undefined", "The button that was pressed."},
+		{"key", text, "s.Attempt().Key.String()", "string | undefined", "The key of the submission: a repeat has the same."},
+		{"values", data, "attemptOf(s)", "Values | undefined", "What was sent, as its body has it."},
+	}, nil},
+	{"replied", "r *replies.Received, f *form.Form", []part{
+		{"status", number, "int64(r.Status)", "number | undefined", "The status of the reply, where one came in this step (RFC 9110, section 15); 0: the connection broke."},
+		{"location", text, `headerOf(r, "location")`, "string | undefined", "Its Location, as it came."},
+		{"body", data, "r.JSON(f)", "unknown", "What it holds, where that is JSON."},
+	}, nil},
+	{"denied", "", []part{{name: "kind"}}, nil},
 	{"abort", "", []part{{name: "id"}}, nil},
 	{"timer", "", []part{{name: "id"}, {name: "after", kind: number}}, nil},
 	{"stop", "", []part{{name: "id"}}, nil},

@@ -22,13 +22,14 @@ export class Line {
    * @param {import("../leanwicket").OpenOptions} options
    * @param {(what: string, ...texts: (string | Uint8Array)[]) => void} tell is told what comes of timers and requests
    * @param {() => Promise<unknown>} settled waits until what would be lost is kept
+   * @param {() => import("../leanwicket").Values} values what the session would send now
    */
-  constructor(core, compiled, options, tell, settled) {
+  constructor(core, compiled, options, tell, settled, values) {
     this.core = core
     this.compiled = compiled
     this.options = options
     this.tell = tell
-    this.requests = new Requests(options, settled)
+    this.requests = new Requests(options, settled, values)
   }
 
   /** @param {string} what @param {...(string | Uint8Array)} texts @returns {string} what the core says */

@@ -28,13 +28,30 @@ export async function bodyOf(response) {
   return { bytes, cut }
 }
 
-/** The parts of what a call is told of an answer. @param {Response} response */
-export const describe = response => ({
+/** The parts of what a call is told of an answer. @param {Response} response @param {string} from where it came from, where that is not said by itself */
+export const describe = (response, from) => ({
   status: response.status,
   headers: [...response.headers].flatMap(([name, value]) => [clean(name), clean(value)]).join(PART),
-  from: clean(response.url.replace(/#.*/, "")),
-  redirected: response.redirected,
+  from: clean((from || response.url).replace(/#.*/, "")),
+  redirected: response.redirected || from !== "",
 })
+
+/**
+ * An answer of the application as a Response, and the address that it names.
+ * @param {any} answer a Response, or its parts
+ * @returns {[Response, from: string]}
+ */
+export function given(answer) {
+  if (answer instanceof Response) return [answer, ""]
+  const { status, headers, body, from = "" } = answer || {}
+  if (!(status >= 200 && status <= 599)) {
+    throw new TypeError("found no answer to a request; right would be a Response, or {status, headers, body, from}")
+  }
+  const isText = body === undefined || body === null || typeof body === "string" || body instanceof Blob || ArrayBuffer.isView(body)
+  const response = new Response(isText ? body : JSON.stringify(body), { status, headers })
+  if (!isText && !new Headers(headers).has("Content-Type")) response.headers.set("Content-Type", "application/json")
+  return [response, String(from)]
+}
 
 /** The sites whose versions are hidden, as far as it was said. @type {Set<string>} */
 const hidden = new Set()

@@ -1,5 +1,6 @@
 // The requests of a session, with what the application adds to them.
-import { bodyOf, describe, warnOfHidden } from "./received.js"
+import { bodyOf, describe, given, warnOfHidden } from "./received.js"
+import { data } from "./said.js"
 
 /** @typedef {import("./table.js").Records["fetch"]} Fetch */
 
@@ -14,10 +15,33 @@ export class Requests {
   /**
    * @param {import("../leanwicket").OpenOptions} options
    * @param {() => Promise<unknown>} kept waits until what would be lost is kept
+   * @param {() => import("../leanwicket").Values} values what the session would send now
    */
-  constructor(options, kept) {
+  constructor(options, kept, values) {
     this.options = options
     this.kept = kept
+    this.values = values
+    /** The record that the application had in hand: it answers the first load. */
+    this.record = options.record
+  }
+
+  /**
+   * The application's own way to answer a request; undefined: it leaves that to the network.
+   * @param {Fetch} request @param {AbortSignal} signal
+   * @returns {(() => unknown) | undefined}
+   */
+  #own({ kind, method, url, button, key, version, path, value, body }, signal) {
+    const { record, options: { load, check, send } } = this
+    if (kind === "load" && record) {
+      this.record = undefined
+      return () => ({ status: 200, headers: record.version ? { ETag: record.version } : {}, body: record.values })
+    }
+    if (kind === "load") return load && (() => load({ signal }))
+    if (kind === "check") return check && (() => check({ path, value, values: this.values(), signal }))
+    return send && (async () => {
+      await this.kept() // who comes back has to know of it
+      return send({ method, url, button, key, version, body, values: data(body), signal })
+    })
   }
 
   /** @param {string} id */
@@ -48,14 +72,16 @@ export class Requests {
     const ends = new AbortController(), { signal } = ends
     this.#out.set(id, ends)
     if (kind === "load") this.#newestLoad = request
+    const own = this.#own(request, signal)
     try {
-      const response = await this.#ask(request, { signal })
+      const [response, from] = given(await (own ? own() : this.#ask(request, { signal })))
       if (kind === "load" && this.replaces) warnOfHidden(response)
       const { bytes, cut } = await bodyOf(response)
       ends.abort() // the rest of a long body is not wanted: its connection ends
-      return [{ id, cut, ...describe(response) }, bytes]
-    } catch {
-      return [{ id, status: 0, signedOut: !signal.aborted && await this.#redirects() }, new Uint8Array()]
+      return [{ id, cut, ...describe(response, from) }, bytes]
+    } catch (failed) {
+      if (own && !signal.aborted) console.error("leanwicket: the application's own " + kind + " has failed:", failed)
+      return [{ id, status: 0, signedOut: !own && !signal.aborted && await this.#redirects() }, new Uint8Array()]
     } finally {
       if (this.#out.get(id) === ends) this.#out.delete(id)
     }
@@ -67,7 +93,7 @@ export class Requests {
    * sent there has to sign in.
    */
   async #redirects() {
-    if (!this.#newestLoad) return false
+    if (!this.#newestLoad || this.options.load) return false
     try { return (await this.#ask(this.#newestLoad, { signal: AbortSignal.timeout(10000), redirect: "manual" })).type === "opaqueredirect" } catch { return false }
   }
 }

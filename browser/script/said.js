@@ -2,6 +2,9 @@
 import { PART, RECORD } from "./core.js"
 import { calls } from "./table.js"
 
+/** A value of which the core has the JSON text, or none. @param {string} text */
+export const data = text => text === "" ? undefined : JSON.parse(text)
+
 /** Reads parts as an object. @param {string} spec as in the table */
 function reader(spec) {
   const names = spec === "" ? [] : spec.split(" ").map(name => [name.replace(/\W$/, ""), name.slice(-1)])
@@ -10,7 +13,7 @@ function reader(spec) {
     /** @param {string[]} parts @param {number} at where they begin */
     read: (parts, at) => Object.fromEntries(names.map(([name, kind], k) => {
       const text = parts[at + k]
-      return [name, kind === "?" ? text === "1" : kind === "#" ? Number(text) : kind !== "*" ? text : text === "" ? [] : text.split(" ")]
+      return [name, kind === "?" ? text === "1" : kind === "#" ? Number(text) : kind === "=" ? data(text) : kind !== "*" ? text : text === "" ? [] : text.split(" ")]
     })),
   }
 }

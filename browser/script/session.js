@@ -26,6 +26,12 @@ export class Session extends EventTarget {
   #line
   #observers = new Observers()
   #ends = new AbortController()
+  /** The attempt that is under way. @type {import("./table.js").Records["attempt"] | undefined} */
+  #attempt
+  /** What session.values has given, and for which snapshot. @type {any} */
+  #values
+  /** @type {Snapshot | undefined} */
+  #valuesOf
   /** @param {Event} e */
   #unload = e => e.preventDefault()
   recorded = ""
@@ -38,7 +44,7 @@ export class Session extends EventTarget {
   constructor(core, options, compiled) {
     super()
     this.snapshot = empty(options.keep?.hours !== 0)
-    this.#line = new Line(core, compiled, options, (what, ...texts) => this.tell(what, ...texts), () => this.kept.settled())
+    this.#line = new Line(core, compiled, options, (what, ...texts) => this.tell(what, ...texts), () => this.kept.settled(), () => this.values)
     this.#carryOut(this.#line.read())
     this.kept = new Kept(keptAs(options, this.snapshot.form), options.keep?.hours ?? 24, () => this.#unkept())
   }
@@ -156,6 +162,15 @@ export class Session extends EventTarget {
   returned() { this.tell("returned") }
   // What can be read.
 
+  /** What a submit would send now. It is the same object while nothing of it has changed. */
+  get values() {
+    if (this.#valuesOf !== this.snapshot && this.alive) {
+      this.#valuesOf = this.snapshot
+      this.#guarded(() => { this.#values = same(this.#values, said(this.#line.call("values"))[0][1].values) })
+    }
+    return this.#values
+  }
+
   /** A field as it is now, also one in a row: crew/0/name. @param {string} path @returns {Field | undefined} */
   field(path) { return this.#fields.byPath.get(path) }
 
@@ -190,6 +205,30 @@ export class Session extends EventTarget {
   trace() {
     this.tell("trace")
     return this.recorded
+  }
+
+  /** Who has to sign in again, by what was denied, while that is asked. @type {Set<string> | undefined} */
+  #denied
+  /** What was repeated after signing in, and not denied since. @type {Set<string>} */
+  #repeated = new Set()
+
+  /** Has the applicant sign in where they are, once for all that was denied. @param {string} kind */
+  async #signIn(kind) {
+    const { signIn, account } = this.#line.options
+    if (!signIn || this.#denied?.add(kind) || this.#repeated.delete(kind)) return
+    const denied = this.#denied = new Set([kind])
+    let again = false
+    try { again = await signIn({ kind: /** @type {any} */ (kind), account }) === true } catch (failed) { reportError(failed) }
+    this.#denied = undefined
+    if (!again || !this.alive) return
+    const { prefill, submission } = this.snapshot
+    for (const what of denied) {
+      const still = what === "load" ? prefill === "failed" : submission === "denied"
+      if (!still) continue
+      this.#repeated.add(what)
+      if (what === "load") this.refresh()
+      else this.retry()
+    }
   }
 
   /** Ends the session, as if its page had been closed: what was typed is kept. */
@@ -245,13 +284,15 @@ export class Session extends EventTarget {
   /** Does what the core says. @param {string} patch @param {string} [act] what the applicant did */
   #carryOut(patch, act) {
     const { snapshot: before } = this
-    const step = new Step(before, this.#fields, this.word)
+    const step = new Step(before, this.#fields, this.word, this.#attempt)
     for (const [name, record] of said(patch)) {
       for (const { does } of /** @type {{does: any}[]} */ ([this.#line, this, step])) does[name]?.(record)
     }
     this.snapshot = step.end(act)
+    const attempt = step.attempt || this.#attempt // the one that ends in this step
+    this.#attempt = step.attempt
     this.#observers.tell({ act, fields: step.told.map(path => this.field(path)).filter(f => f !== undefined), before })
-    this.#dispatch(before, step.events, act)
+    this.#dispatch(before, step.events, { ...attempt, ...step.replied }, act)
   }
 
   /**
@@ -261,6 +302,11 @@ export class Session extends EventTarget {
   does = {
     words: said => { this.#words.take(said) },
     unreadable: ({ why }) => { console.warn("leanwicket: what an earlier page kept cannot be read:", why) },
+    status: ({ submission, prefill }) => {
+      if (submission === "accepted" || submission === "refused") this.#repeated.delete("send")
+      if (prefill === "ready") this.#repeated.delete("load")
+    },
+    denied: ({ kind }) => { queueMicrotask(() => this.#signIn(kind)) },
     guard: ({ on }) => { (on ? addEventListener : removeEventListener)("beforeunload", this.#unload) },
     keep: ({ mark, text }) => { this.kept.write(mark, this.#again(), text) },
     trace: ({ text }) => { this.recorded = text },
@@ -281,13 +327,14 @@ export class Session extends EventTarget {
    * What happened once is told when everything that can be read says so.
    * @param {Snapshot} before
    * @param {[type: string, detail: any][]} events
+   * @param {object} what the attempt, and what came for it
    * @param {string} [act]
    */
-  #dispatch(before, events, act) {
+  #dispatch(before, events, what, act) {
     const { submission, said, leaving, buttons } = this.snapshot
     /** @param {string} type @param {unknown} detail */
     const tell = (type, detail) => this.dispatchEvent(new CustomEvent(type, { detail }))
-    if (submission !== before.submission) tell("outcome", { submission, said: said?.text || "" })
+    if (submission !== before.submission) tell("outcome", { ...what, submission, said: said?.text || "" })
     const pressed = act === "submit" || act === "retry" || before.submission === "checking"
     if (pressed && said !== before.said && submission === "idle") tell("held", { said: said?.text, holds: [...new Set(buttons.flatMap(b => b.holds))] })
     for (const [type, detail] of events) {

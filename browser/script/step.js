@@ -6,7 +6,7 @@ import { Fields, saying, same } from "./snapshot.js"
 
 /** The snapshot before the core has said anything. @param {boolean} keeps @returns {Snapshot} */
 export const empty = keeps => same(undefined, /** @type {Snapshot} */ ({
-  form: "", title: "", buttons: [], fields: [], issues: [], said: undefined, pending: "", submission: "idle", prefill: "none",
+  form: "", title: "", buttons: [], fields: [], issues: [], sent: undefined, said: undefined, pending: "", submission: "idle", prefill: "none",
   leaving: "present", question: undefined, receipt: undefined, unsaved: false, guarded: false, leftOut: [], busy: false, locked: false,
   draft: undefined, offered: [], keeps,
 }))
@@ -17,9 +17,17 @@ export class Step {
   /** The paths of the fields that were told. @type {string[]} */
   told = []
 
-  /** @param {Snapshot} before @param {Fields} fields @param {(name: string, more?: Record<string, number>) => string} word */
-  constructor(before, fields, word) {
+  /**
+   * @param {Snapshot} before
+   * @param {Fields} fields
+   * @param {(name: string, more?: Record<string, number>) => string} word
+   * @param {Records["attempt"] | undefined} attempt the one that is under way
+   */
+  constructor(before, fields, word, attempt) {
     this.before = before
+    this.attempt = attempt
+    /** What came for it. @type {Records["replied"] | undefined} */
+    this.replied = undefined
     this.fields = fields
     this.word = word
     /** The next snapshot. @type {any} */
@@ -49,6 +57,11 @@ export class Step {
       const first = this.now.said === this.before.said ? undefined : this.now.said // at the opening there can be two
       this.now.said = { level, text: first ? first.text + " " + text : text, about, until, count: (this.before.said?.count || 0) + 1 }
     },
+    attempt: attempt => {
+      this.attempt = attempt.values && same(undefined, attempt)
+      this.now.sent = this.attempt?.values
+    },
+    replied: replied => { this.replied = replied },
     "left out": left => { this.now.leftOut = [...this.now.leftOut, left] },
     announce: ({ text }) => { this.events.push(["announced", text]) },
     focus: ({ path }) => { this.events.push(["focus", path]) },

@@ -1,0 +1,168 @@
+//go:build !js
+
+package browser_test
+
+import (
+	"net/http"
+	"strings"
+	"sync/atomic"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+const plotForm = `form: plot
+schema:
+  properties:
+    keeper: {type: string, maxLength: 12}
+    beds: {type: integer}
+    tools: {type: array, items: {properties: {name: {type: string}}}}
+  required: [keeper]
+fields: {keeper: {check: {url: "/keepers/{value}", delay: 0ms}}}
+prefill: {url: /plot}
+submit: {url: /plot, method: PUT, timeout: 2s, resend: {times: 0}}
+`
+
+// until waits in the page for a state of the session s.
+const untilInPage = `const until = done => new Promise(ends => { const look = () => done(s.snapshot) && (stop(), ends()); const stop = s.observe(look); look() });`
+
+// A record in hand, and requests by functions of the application: the network is asked nothing, the
+// functions get what a request would carry, and the outcome tells what they answered.
+func TestTheApplicationsOwnRequests(t *testing.T) {
+	var asked atomic.Int32
+	b := scriptPage(t, plotForm, func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path == "/plot" || strings.HasPrefix(r.URL.Path, "/keepers") {
+			asked.Add(1)
+		}
+		http.NotFound(w, r)
+	})
+	told := b.js(`(async () => {
+		const told = [], say = what => told.push(typeof what === "string" ? what : JSON.stringify(what))
+		const answers = [
+			() => { throw new Error("the network is away") },
+			() => new Response('{"keeper":"Bo","beds":4,"id":7}', { status: 200, headers: { "Content-Type": "application/json", ETag: '"2"', Location: "/plots/7" } }),
+			() => ({ status: 422, body: { errors: { keeper: ["Is away."] } } }),
+			() => ({}),
+			() => ({ status: 200, body: { keeper: "Bo" }, from: location.origin + "/elsewhere" }),
+		]
+		const before = console.error
+		console.error = (...what) => say("error " + String(what[1]).replace(/^TypeError: found.*/, "found no answer"))
+		const s = await openForm("/f.form", {
+			keep: { hours: 0 }, record: { values: { keeper: "Ada", beds: 3, tools: [{ name: "spade" }] }, version: '"1"' },
+			check: ({ path, value, values }) => (say(["check", path, value, values.beds]), { status: 204 }),
+			send: ({ method, url, button, key, version, body, values, signal }) => {
+				say(["send", method, url, button, key.length, version, body === JSON.stringify(values), values, signal.aborted])
+				return answers.shift()()
+			},
+		})
+		` + untilInPage + `
+		s.addEventListener("outcome", ({ detail: d }) => say([d.submission, d.button, d.key?.length, d.values?.keeper, d.status, d.location, d.body, s.snapshot.sent === d.values]))
+		await until(s => s.prefill === "ready")
+		const first = s.values
+		s.blur("beds")
+		say(["values", first, s.values === first, Object.isFrozen(first.tools)])
+		s.edit("keeper", "Bo")
+		s.edit("beds", "4")
+		s.submit()
+		say(["typed", s.values.keeper, s.values.tools === first.tools])
+		await until(s => s.submission === "unsettled")
+		say(["sent", s.snapshot.sent])
+		s.retry()
+		await until(s => s.submission === "accepted")
+		say(["sent", s.snapshot.sent ?? "nothing"])
+		for (const beds of ["5", "6", "7"]) {
+			s.edit("beds", beds)
+			s.submit()
+			await until(s => !s.busy)
+			if (s.snapshot.submission === "unsettled") { s.retry(); await until(s => !s.busy) }
+		}
+		console.error = before
+		return told.join("\n")
+	})()`)
+	require.Equal(t, strings.TrimSpace(`
+["values",{"keeper":"Ada","beds":3,"tools":[{"name":"spade"}]},true,true]
+["check","keeper","Bo",3]
+["checking",null,null,null,null,null,null,true]
+["typed","Bo",true]
+["sending","submit",32,"Bo",null,null,null,true]
+["send","PUT","/plot","submit",32,"\"1\"",true,{"keeper":"Bo","beds":4,"tools":[{"name":"spade"}]},false]
+error Error: the network is away
+["unsettled","submit",32,"Bo",0,"",null,true]
+["sent",{"keeper":"Bo","beds":4,"tools":[{"name":"spade"}]}]
+["sending","submit",32,"Bo",null,null,null,true]
+["send","PUT","/plot","submit",32,"\"1\"",true,{"keeper":"Bo","beds":4,"tools":[{"name":"spade"}]},false]
+["accepted","submit",32,"Bo",200,"/plots/7",{"keeper":"Bo","beds":4,"id":7},false]
+["sent","nothing"]
+["idle",null,null,null,null,null,null,true]
+["sending","submit",32,"Bo",null,null,null,true]
+["send","PUT","/plot","submit",32,"\"2\"",true,{"keeper":"Bo","beds":5,"tools":[{"name":"spade"}]},false]
+["refused","submit",32,"Bo",422,"",{"errors":{"keeper":["Is away."]}},false]
+["sending","submit",32,"Bo",null,null,null,true]
+["send","PUT","/plot","submit",32,"\"2\"",true,{"keeper":"Bo","beds":6,"tools":[{"name":"spade"}]},false]
+error found no answer
+["unsettled","submit",32,"Bo",0,"",null,true]
+["sending","submit",32,"Bo",null,null,null,true]
+["send","PUT","/plot","submit",32,"\"2\"",true,{"keeper":"Bo","beds":6,"tools":[{"name":"spade"}]},false]
+["accepted","submit",32,"Bo",200,"",{"keeper":"Bo"},false]
+["idle",null,null,null,null,null,null,true]
+`), told)
+	require.Zero(t, asked.Load())
+}
+
+// Who is signed out signs in where they are: it is asked once for all that was denied, and what was denied
+// is asked once more. Where that is denied as well, or nobody signs in, the form stays as it is.
+func TestSigningInAgain(t *testing.T) {
+	var signed atomic.Bool
+	var keys, loads atomic.Int32
+	b := scriptPage(t, strings.Replace(plotForm, "fields:", "# fields:", 1), func(w http.ResponseWriter, r *http.Request) {
+		switch {
+		case r.URL.Path != "/plot":
+			http.NotFound(w, r)
+		case !signed.Load():
+			if r.Method == http.MethodPut {
+				keys.Add(1)
+			}
+			w.WriteHeader(http.StatusUnauthorized)
+		case r.Method == http.MethodPut:
+			w.Header().Set("Content-Type", "application/json")
+			_, _ = w.Write([]byte(`{"keeper":"Bo"}`))
+		default:
+			loads.Add(1)
+			w.Header().Set("Content-Type", "application/json")
+			_, _ = w.Write([]byte(`{"keeper":"Ada","beds":3}`))
+		}
+	})
+	open := func(answers string) string {
+		return b.js(`(async () => {
+			const asked = [], answers = ` + answers + `
+			const s = window.s = await openForm("/f.form", {
+				account: "ada", keep: { hours: 0 },
+				signIn: async ({ kind, account }) => { asked.push(kind + " " + account); await new Promise(r => setTimeout(r, 30)); return answers.shift()() },
+			})
+			` + untilInPage + `
+			const settled = () => new Promise(r => setTimeout(r, 150))
+			window.asked = asked; window.until = until; window.settled = settled
+			await until(s => s.prefill !== "loading")
+			await settled()
+			return [...asked, s.snapshot.prefill, s.field("keeper").raw].join()
+		})()`)
+	}
+	// Nobody signs in.
+	require.Equal(t, "load ada,failed,", open(`[() => false, () => { throw new Error("closed") }]`))
+	// They do, but at another server: what is denied again is asked no second time.
+	require.Equal(t, "load ada,failed,", open(`[() => true, () => true]`))
+	require.Zero(t, loads.Load())
+	signed.Store(true)
+	require.Equal(t, "ready,Ada", open(`[() => false, () => (fetch("/sign-in"), true), () => true]`))
+	signed.Store(false)
+	require.Equal(t, "send ada,denied,Bo", b.js(`(async () => { s.edit("keeper", "Bo"); s.submit(); await until(s => !s.busy); await settled(); return [...asked, s.snapshot.submission, s.field("keeper").raw].join() })()`))
+	require.EqualValues(t, 1, keys.Load())
+	// The next press is asked again, and is denied again: that makes two more requests, and one question.
+	require.Equal(t, "send ada,send ada,denied", b.js(`(async () => { s.submit(); await settled(); await until(s => !s.busy); await settled(); return [...asked, s.snapshot.submission].join() })()`))
+	require.EqualValues(t, 3, keys.Load())
+	// And once more: this time the sign-in counts.
+	signed.Store(false)
+	require.Equal(t, "3 denied", b.js(`(async () => { s.submit(); await until(s => !s.busy); return asked.length + " " + s.snapshot.submission })()`))
+	signed.Store(true)
+	require.Equal(t, "accepted", b.js(`(async () => { await until(s => s.submission === "accepted"); return s.snapshot.submission })()`))
+}
