@@ -51,6 +51,15 @@ type Options struct {
 	KeepLater bool
 	// Given are the values of the names that the form declares as given: {id} in a url.
 	Given map[string]string
+	// Record is the saved record that the application has in hand, or nil. It answers the first load, and
+	// no request is made for that.
+	Record *Record
+	// Outcome is told what came for a submission, after the step that it made, with no lock held.
+	Outcome func(Outcome)
+	// SignIn has the applicant sign in again, and reports whether they have. It is called once for all
+	// that was denied while it has not returned, a load or a send, on a goroutine of the clock. What was
+	// denied is asked once more after that.
+	SignIn func(denied lifecycle.EffectKind) bool
 	// Draft is what an earlier page kept, or nil.
 	Draft *lifecycle.Draft
 	// Watch looks at each step: [Guarantees] and [Trace] each make a Watch.
@@ -113,6 +122,7 @@ type Runner struct {
 	kept     bool // something was kept, perhaps by an earlier page
 	timers   map[lifecycle.TimerID]func()
 	out      map[call]func()
+	signing  signing
 }
 
 // call names a request that is out: a load or check, or a try.
@@ -254,19 +264,22 @@ func (r *Runner) elapsed(timer lifecycle.TimerID) {
 }
 
 func (r *Runner) request(e lifecycle.Effect) {
-	if r.o.Transport == nil {
+	if r.o.Transport == nil && r.o.Record == nil {
 		return // as if nobody answered: the timers end it
 	}
 	name := call{e.Request, e.Attempt, e.Try}
 	form := r.session.Form()
-	r.out[name] = r.o.Transport.Do(RequestOf(form, e).With(r.o.Given), func(got replies.Received) {
+	request := RequestOf(form, e).With(r.o.Given)
+	r.out[name] = r.do(request, func(got replies.Received) {
 		r.mu.Lock()
 		_, waited := r.out[name]
 		delete(r.out, name)
 		r.mu.Unlock()
 		if waited || e.Kind == lifecycle.EffectSend { // a late answer to a submission is welcome
 			got.Now = wallClock()
-			_ = r.Apply(replies.Event(form, e, got)) // what is stale by now changes nothing
+			event := replies.Event(form, e, got)
+			err := r.Apply(event) // what is stale by now changes nothing
+			r.came(request, got, event, err)
 		}
 	})
 }

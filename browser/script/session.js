@@ -223,7 +223,7 @@ export class Session extends EventTarget {
     if (!again || !this.alive) return
     const { prefill, submission } = this.snapshot
     for (const what of denied) {
-      const still = what === "load" ? prefill === "failed" : submission === "denied"
+      const still = what === "load" ? prefill !== "loading" : submission === "denied"
       if (!still) continue
       this.#repeated.add(what)
       if (what === "load") this.refresh()

@@ -42,12 +42,12 @@ func (t *tows) order(_ context.Context, s formhttp.Submission) (formhttp.Answer,
 		return formhttp.Answer{}, err
 	}
 	if order.Tug == "Dunlin" {
-		return formhttp.Answer{Status: 422, Body: map[string]any{"errors": map[string]any{"tug": "The Dunlin is in dock."}}}, nil
+		return formhttp.Answer{}, formhttp.Wrong{"tug": "The Dunlin is in dock."}
 	}
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	t.orders = append(t.orders, order.Vessel)
-	return formhttp.Answer{Status: 201, Header: http.Header{"Location": {"/tows/" + strconv.Itoa(len(t.orders))}}, Body: map[string]any{}}, nil
+	return formhttp.Created("/tows/" + strconv.Itoa(len(t.orders))), nil
 }
 
 // handler is the page, the office behind it, and the core.

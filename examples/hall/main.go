@@ -43,13 +43,13 @@ func hire(_ context.Context, s formhttp.Submission) (formhttp.Answer, error) {
 		return formhttp.Answer{}, err
 	}
 	if hire.Evening == "2031-05-02" {
-		return formhttp.Answer{Status: 422, Body: map[string]any{"errors": map[string]any{"evening": "The rope makers meet on that evening."}}}, nil
+		return formhttp.Answer{}, formhttp.Wrong{"evening": "The rope makers meet on that evening."}
 	}
-	return formhttp.Answer{Status: 201}, nil
+	return formhttp.Created(""), nil
 }
 
 func ask(context.Context, formhttp.Submission) (formhttp.Answer, error) {
-	return formhttp.Answer{Status: 201}, nil
+	return formhttp.Created(""), nil
 }
 
 func main() {

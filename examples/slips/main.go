@@ -39,7 +39,7 @@ func book(ctx context.Context, s formhttp.Submission) (formhttp.Answer, error) {
 	err := postgres.Tx(ctx).QueryRow(ctx, "INSERT INTO slips (vessel, day) VALUES ($1, $2) RETURNING number", slip.Vessel, slip.Day).Scan(&number)
 	var failed *pgconn.PgError
 	if errors.As(err, &failed) && failed.Code == "23505" { // unique_violation
-		return formhttp.Answer{Status: 422, Body: map[string]any{"errors": map[string]any{"day": "The slipway is taken on that day."}}}, nil
+		return formhttp.Answer{}, formhttp.Wrong{"day": "The slipway is taken on that day."}
 	}
 	return formhttp.Answer{Status: 201, Body: map[string]any{"number": number}}, err
 }

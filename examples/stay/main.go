@@ -32,7 +32,7 @@ func book(ctx context.Context, stay Stay, _ formhttp.Submission) (formhttp.Answe
 	result, err := tx.ExecContext(ctx, "INSERT INTO stays (vessel, nights, arrival, power) VALUES (?, ?, ?, ?)", stay.Vessel, stay.Nights, stay.Arrival, stay.Power)
 	switch {
 	case sqlite.IsUnique(err):
-		return formhttp.Answer{Status: 422, Body: map[string]any{"errors": map[string]any{"vessel": "This vessel has a berth already."}}}, nil
+		return formhttp.Answer{}, formhttp.Wrong{"vessel": "This vessel has a berth already."}
 	case err != nil:
 		return formhttp.Answer{}, err
 	}

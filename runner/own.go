@@ -1,0 +1,92 @@
+package runner
+
+import (
+	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/replies"
+)
+
+// Record is a saved record that an application has in hand.
+type Record struct {
+	Values  []byte // a JSON object
+	Version string // empty means that it is unknown
+}
+
+// Outcome is what came for a submission.
+type Outcome struct {
+	Request    Request // what was sent
+	Came       replies.Received
+	Submission lifecycle.Submission // what it has come to
+}
+
+// signing is what is asked of an applicant who is signed out.
+type signing struct {
+	asked    []lifecycle.EffectKind // what was denied since it is asked; empty means that it is not asked
+	repeated map[lifecycle.EffectKind]bool
+}
+
+// do makes a request, or answers the first load with the record in hand.
+func (r *Runner) do(q Request, done func(replies.Received)) (stop func()) {
+	record := r.o.Record
+	switch {
+	case q.Kind == lifecycle.EffectLoad && record != nil:
+		r.o.Record = nil
+		got := replies.Received{Status: 200, Header: map[string]string{"Content-Type": "application/json"}, Body: record.Values}
+		if record.Version != "" {
+			got.Header["ETag"] = record.Version
+		}
+		return r.o.Clock.After(0, func() { done(got) })
+	case r.o.Transport == nil:
+		return func() {}
+	}
+	return r.o.Transport.Do(q, done)
+}
+
+// came tells what came of a request, and has the applicant sign in where it was denied.
+func (r *Runner) came(q Request, got replies.Received, e lifecycle.Event, err error) {
+	if q.Kind == lifecycle.EffectSend && r.o.Outcome != nil {
+		r.mu.Lock()
+		now := r.session.Submission()
+		r.mu.Unlock()
+		r.o.Outcome(Outcome{q, got, now})
+	}
+	if r.o.SignIn == nil || err != nil || q.Kind == lifecycle.EffectCheck {
+		return
+	}
+	denied := e.Denied || e.Reply != nil && (e.Reply.Kind == lifecycle.ReplyDenied || e.Reply.SignedOut)
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.signing.repeated == nil {
+		r.signing.repeated = map[lifecycle.EffectKind]bool{}
+	}
+	again := r.signing.repeated[q.Kind]
+	delete(r.signing.repeated, q.Kind)
+	if !denied || again {
+		return
+	}
+	if r.signing.asked = append(r.signing.asked, q.Kind); len(r.signing.asked) == 1 {
+		r.o.Clock.After(0, func() { r.signIn(q.Kind) })
+	}
+}
+
+func (r *Runner) signIn(kind lifecycle.EffectKind) {
+	has := r.o.SignIn(kind)
+	r.mu.Lock()
+	asked := r.signing.asked
+	r.signing.asked = nil
+	var again []lifecycle.Event
+	for _, kind := range asked {
+		switch {
+		case !has:
+		case kind == lifecycle.EffectLoad && r.session.Prefill() != lifecycle.PrefillLoading:
+			r.signing.repeated[kind] = true
+			again = append(again, lifecycle.Refresh())
+		case kind == lifecycle.EffectSend && r.session.Submission() == lifecycle.SubmissionDenied:
+			r.signing.repeated[kind] = true
+			again = append(again, lifecycle.Retry())
+		}
+	}
+	r.mu.Unlock()
+	for _, e := range again {
+		_ = r.Apply(e) // what cannot be repeated by now is not
+	}
+}
