@@ -24,7 +24,7 @@ type signing struct {
 	repeated map[lifecycle.EffectKind]bool
 }
 
-// do makes a request, or answers the first load with the record in hand.
+// do makes a request. The first load is answered at the end of the opening where a record is in hand.
 func (r *Runner) do(q Request, done func(replies.Received)) (stop func()) {
 	record := r.o.Record
 	switch {
@@ -34,7 +34,8 @@ func (r *Runner) do(q Request, done func(replies.Received)) (stop func()) {
 		if record.Version != "" {
 			got.Header["ETag"] = record.Version
 		}
-		return r.o.Clock.After(0, func() { done(got) })
+		r.inHand = func() { done(got) }
+		return func() { r.inHand = nil }
 	case r.o.Transport == nil:
 		return func() {}
 	}

@@ -51,8 +51,8 @@ type Options struct {
 	KeepLater bool
 	// Given are the values of the names that the form declares as given: {id} in a url.
 	Given map[string]string
-	// Record is the saved record that the application has in hand, or nil. It answers the first load, and
-	// no request is made for that.
+	// Record is the saved record that the application has in hand, or nil. It answers the first load before
+	// New returns, and no request is made for that.
 	Record *Record
 	// Outcome is told what came for a submission, after the step that it made, with no lock held.
 	Outcome func(Outcome)
@@ -122,6 +122,7 @@ type Runner struct {
 	kept     bool // something was kept, perhaps by an earlier page
 	timers   map[lifecycle.TimerID]func()
 	out      map[call]func()
+	inHand   func() // answers the load of the opening with Options.Record; nil means that there is none
 	signing  signing
 }
 
@@ -152,6 +153,9 @@ func New(form *form.Form, o Options) *Runner {
 	r.observe(lifecycle.Step{Effects: opening})
 	if o.Draft != nil {
 		_ = r.Apply(lifecycle.Restore(o.Draft)) // what another version of the form kept is dropped
+	}
+	if r.inHand != nil {
+		r.inHand()
 	}
 	return r
 }

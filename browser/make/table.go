@@ -121,7 +121,11 @@ var records = []record{
 		{"method", text, "r.Method", "", "Its method."},
 		{"url", text, "r.URL", "", "Its address."},
 		{name: "body", from: "string(r.Body)"},
-		{name: "button", from: "r.Button"}, {name: "key", from: "r.Key"}, {name: "version", from: "r.Version"}, {name: "path", from: "r.Path"}, {name: "value", from: "r.Value"},
+		{name: "button", from: "r.Button"},
+		{name: "key", from: "r.Key"},
+		{name: "version", from: "r.Version"},
+		{name: "path", from: "r.Path"},
+		{name: "value", from: "r.Value"},
 	}, &each{"headers", "headersOf(r)", "header", []part{{name: "name", from: "header[0]"}, {name: "value", from: "header[1]"}}}},
 	{"values", "s *lifecycle.Session", []part{{name: "values", kind: data, from: "string(s.Form().AppendBody(nil, s.AppendValues(nil)))"}}, nil},
 	{"attempt", "s *lifecycle.Session", []part{

@@ -13,6 +13,8 @@ const parts = named => Object.entries(named || {}).flat().map(clean).join(PART)
 export class Line {
   /** Which session the core takes it for. */
   number = -1
+  /** Ends when the record that the application has in hand was told. @type {Promise<void> | undefined} */
+  inHand
   /** @type {Map<string, number>} */
   #timers = new Map()
 
@@ -62,10 +64,12 @@ export class Line {
       this.number = Number(form.page)
       this.requests.replaces = form.replaces
     },
-    fetch: async request => {
-      const { number } = this
-      const [came, body] = await this.requests.make(request)
-      if (this.number === number) this.tell("answered", ...told("answered", came), body) // else the session has begun again
+    fetch: request => {
+      const { number, requests: { record } } = this
+      const answered = this.requests.make(request).then(([came, body]) => {
+        if (this.number === number) this.tell("answered", ...told("answered", came), body) // else the session has begun again
+      })
+      if (record && request.kind === "load") this.inHand = answered
     },
     abort: ({ id }) => { this.requests.abort(id) },
     timer: ({ id, after }) => {

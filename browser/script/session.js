@@ -64,6 +64,7 @@ export class Session extends EventTarget {
       this.#end()
       throw failed
     }
+    await this.#line.inHand
   }
 
   /** Opens in the core, with what an earlier page kept. @param {Draft} [earlier] */

@@ -42,6 +42,8 @@ import (
 	"leanwicket.dev/ledger"
 	"leanwicket.dev/ledger/sqlite"
 	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/runner"
+	"leanwicket.dev/runner/overhttp"
 	"leanwicket.dev/scenario"
 	"leanwicket.dev/try"
 	"leanwicket.dev/verify"
@@ -54,6 +56,8 @@ var (
 	signedIn func(*http.Request) *formhttp.Answer
 	submit   func(context.Context, formhttp.Submission) (formhttp.Answer, error)
 	permitsOf func(string) []Permit
+	client   *http.Client
+	renew    func(*http.Client) error
 	page     *formhttp.Handler
 	registry struct {
 		Find func(id string) (map[string]any, string, error)
