@@ -381,6 +381,8 @@ export interface Outcome {
   readonly status: number | undefined
   /** Its Location, as it came. */
   readonly location: string | undefined
+  /** The version of what was stored, its ETag, as it came. */
+  readonly version: string | undefined
   /** What it holds, where that is JSON. */
   readonly body: unknown
   // Until here.

@@ -32,6 +32,7 @@ func TestPagesOpenCleanly(t *testing.T) {
 		drawn      string // what is so when its script has run
 	}{
 		{"components", "http://127.0.0.1:8721", []string{"/"}, `document.querySelector("#tow input") !== null`},
+		{"cache", "http://127.0.0.1:8728", []string{"/"}, `document.querySelector("#sign-in").open`},
 		{"script", "http://127.0.0.1:8722", []string{"/"}, `document.forms[0].dataset.state !== undefined`},
 		{"hall", "http://127.0.0.1:8723", []string{"/", "/questions"}, `document.querySelector("[data-leanwicket-state]") !== null`},
 		{"slips", "http://127.0.0.1:8724", []string{"/"}, "true"},

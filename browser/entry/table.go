@@ -13,7 +13,7 @@ import (
 )
 
 // protocol names the table: a script that was made from another one is not understood.
-const protocol = "6534f835"
+const protocol = "809869fd"
 
 // table are the parts of each record, which the script reads first: a name that ends with ? is a
 // fact, with # a number, with * a list of words, with = a JSON text. Behind the parts stand the name of a list and the
@@ -40,7 +40,7 @@ const table = "" +
 	"fetch\tid kind method url body button key version path value\theaders\tname value\n" +
 	"values\tvalues=\n" +
 	"attempt\tbutton key values=\n" +
-	"replied\tstatus# location body=\n" +
+	"replied\tstatus# location version body=\n" +
 	"denied\tkind\n" +
 	"abort\tid\n" +
 	"timer\tid after#\n" +
@@ -256,6 +256,7 @@ func (p *patch) replied(r *replies.Received, f *form.Form) {
 	p.begin("replied")
 	p.number(int64(r.Status))
 	p.text(headerOf(r, "location"))
+	p.text(headerOf(r, "etag"))
 	p.text(r.JSON(f))
 	p.end()
 }

@@ -1,7 +1,7 @@
 // Made from browser/make/table.go: what the core says, and what it is told. A name that ends with ? is a fact, and
 // with # a number, with = a JSON text.
 
-export const protocol = "6534f835"
+export const protocol = "809869fd"
 
 /**
  * What the core says.
@@ -27,7 +27,7 @@ export const protocol = "6534f835"
  *   fetch: {id: string, kind: string, method: string, url: string, body: string, button: string, key: string, version: string, path: string, value: string, headers: {name: string, value: string}[]},
  *   values: {values: any, },
  *   attempt: {button: string, key: string, values: any, },
- *   replied: {status: number, location: string, body: any, },
+ *   replied: {status: number, location: string, version: string, body: any, },
  *   denied: {kind: string, },
  *   abort: {id: string, },
  *   timer: {id: string, after: number, },

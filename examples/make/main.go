@@ -15,12 +15,16 @@ import (
 	"leanwicket.dev/internal/esbuild"
 )
 
-// page is a page that is built: a folder below examples, its script, and its form.
-type page struct{ folder, script, form, packaged string }
+// page is a page that is built: a folder below examples, its script, and its forms.
+type page struct {
+	folder, script, packaged string
+	forms                    []string
+}
 
 var pages = []page{
-	{"components", "form.jsx", "tow", "harbour-forms"},
-	{"script", "form.ts", "berths", "harbour-forms"},
+	{"components", "form.jsx", "harbour-forms", []string{"tow"}},
+	{"script", "form.ts", "harbour-forms", []string{"berths"}},
+	{"cache", "form.jsx", "harbour-forms", []string{"buoy", "laid"}},
 }
 
 func main() {
@@ -51,7 +55,7 @@ func main() {
 	}
 }
 
-// build makes the script with all that it imports, and the compiled form.
+// build makes the script with all that it imports, and the compiled forms.
 func (p page) build() (map[string][]byte, error) {
 	folder, err := filepath.Abs(p.folder)
 	if err != nil {
@@ -69,7 +73,11 @@ func (p page) build() (map[string][]byte, error) {
 	defer os.RemoveAll(dir)
 	packages := filepath.Join(dir, "node_modules")
 	forms := filepath.Join(packages, p.packaged)
-	if err := run("go", "run", "leanwicket.dev/cmd/leanwicket", "bundle", forms, filepath.Join(folder, p.form+".form.yaml"), "--package", p.packaged); err != nil {
+	bundle := []string{"run", "leanwicket.dev/cmd/leanwicket", "bundle", forms}
+	for _, name := range p.forms {
+		bundle = append(bundle, filepath.Join(folder, name+".form.yaml"))
+	}
+	if err := run("go", append(bundle, "--package", p.packaged)...); err != nil {
 		return nil, err
 	}
 	if err := p.types(folder, dir, forms); err != nil {
@@ -79,8 +87,10 @@ func (p page) build() (map[string][]byte, error) {
 	if files["form.js"], err = esbuild.Bundle(filepath.Join(folder, p.script), "esm", packages, "--jsx=automatic", "--jsx-import-source=preact"); err != nil {
 		return nil, err
 	}
-	if files[p.form+".form"], err = os.ReadFile(filepath.Join(forms, p.form+".form")); err != nil {
-		return nil, err
+	for _, name := range p.forms {
+		if files[name+".form"], err = os.ReadFile(filepath.Join(forms, name+".form")); err != nil {
+			return nil, err
+		}
 	}
 	return files, nil
 }

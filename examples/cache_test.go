@@ -1,0 +1,84 @@
+package examples_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+
+	"leanwicket.dev/internal/chromiumtest"
+)
+
+// A page with its own cache and its own requests: a record is opened without a request, whose watch has
+// ended signs in where they are and loses nothing, and what was stored is in the list without a request.
+func TestCache(t *testing.T) {
+	const site = "http://127.0.0.1:8728/"
+	page := chromiumtest.Open(t)
+	start(t, "cache", site)
+	require.NoError(t, chromedp.Do(page, chromedp.Navigate(site)))
+	text, err := chromedp.Run(page, chromedp.Evaluate[string](`(async () => {
+		const q = name => document.querySelector(name), told = []
+		const becomes = async (what, is) => {
+			for (let k = 0; k < 400 && !is(); k++) await new Promise(r => setTimeout(r, 25))
+			told.push(what + (is() ? "" : " NOT"))
+		}
+		const type = (name, text) => { q(name).value = text; q(name).dispatchEvent(new Event("input", { bubbles: true })) }
+		const says = text => () => q("#said")?.innerText.includes(text)
+		const lists = text => () => q("#list").innerText.includes(text)
+		const asked = () => performance.getEntriesByType("resource").filter(e => e.name.includes("/buoys")).length - 1 // but the style sheet
+		await becomes("asks who has the watch", () => q("#sign-in")?.open)
+		type("#word", "tern"); q("#sign-in button").click()
+		await becomes("knows the word", () => q("#word-wrong").innerText)
+		type("#word", "gull"); q("#sign-in button").click()
+		await becomes("lists", lists("B2: green, 6.5 m"))
+		const before = asked()
+		q("#open-B2").click()
+		await becomes("opens with the record", () => q("#depth")?.value === "6.5")
+		told.push(asked() - before + " requests")
+		await fetch("/sign-out", { method: "POST" })
+		type("#depth", "7.5"); q("#save").click()
+		await becomes("asks in place", () => q("#sign-in").open)
+		told.push(q("#depth").value)
+		type("#word", "gull"); q("#sign-in button").click()
+		await becomes("saves", says("The chart has it."))
+		await becomes("lists what was saved", lists("B2: green, 7.5 m"))
+		await fetch("/sign-out", { method: "POST" })
+		type("#depth", "8"); q("#save").click()
+		await becomes("asks again", () => q("#sign-in").open)
+		q("#sign-in").close("")
+		await new Promise(closed => q("#sign-in").addEventListener("close", () => setTimeout(closed), { once: true })) // the dialog tells it in a task of its own
+		await becomes("stays denied", says("Who has the watch?"))
+		q("#save").click()
+		await becomes("asks at the next press", () => q("#sign-in").open)
+		type("#word", "gull"); q("#sign-in button").click()
+		await becomes("saves the version after", lists("B2: green, 8 m"))
+		q("#lay").click()
+		await becomes("lays another", () => q("#said")?.innerText === "" && q("#note") === null && q("#light"))
+		type("#light", "white"); type("#depth", "11"); q("#save").click()
+		await becomes("is on the chart", says("It is on the chart."))
+		await becomes("lists the new one", lists("B3: white, 11 m"))
+		await becomes("6 requests", () => asked() - before === 6) // two saves that were denied at first, one of them twice, and a new one
+		return told.join("\n")
+	})()`, chromedp.EvalAwaitPromise))
+	require.NoError(t, err)
+	require.Equal(t, strings.TrimSpace(`
+asks who has the watch
+knows the word
+lists
+opens with the record
+0 requests
+asks in place
+7.5
+saves
+lists what was saved
+asks again
+stays denied
+asks at the next press
+saves the version after
+lays another
+is on the chart
+lists the new one
+6 requests
+`), text)
+}
