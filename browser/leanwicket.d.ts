@@ -157,6 +157,8 @@ export interface Snapshot {
   /** What is wrong with the form as a whole. */
   readonly issues: readonly Issue[]
   readonly said: Said | undefined
+  /** What was denied because the applicant is signed out, or not allowed, and was not asked again since. */
+  readonly denied: "load" | "send" | ""
   /** The values of the submission that is under way, or whose outcome is not known, as its body has them. */
   readonly sent: Values | undefined
   /** What was typed on an earlier page, at fields that this version of the form does not have: to be copied. */

@@ -4,10 +4,12 @@ package browser_test
 
 import (
 	"net/http"
+	"strconv"
 	"strings"
 	"sync/atomic"
 	"testing"
 
+	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 )
 
@@ -164,4 +166,61 @@ func TestSigningInAgain(t *testing.T) {
 	require.Equal(t, "3 denied", b.js(`(async () => { s.submit(); await until(s => !s.busy); return asked.length + " " + s.snapshot.submission })()`))
 	signed.Store(true)
 	require.Equal(t, "accepted", b.js(`(async () => { await until(s => s.submission === "accepted"); return s.snapshot.submission })()`))
+}
+
+// A form in somebody's markup names its sign-in and its functions: where something is denied, the notice
+// leads to the sign-in and asks once more.
+func TestSigningInBesideAForm(t *testing.T) {
+	var signed atomic.Bool
+	const page = `<!doctype html><html lang="en"><title>Plot</title><link rel="icon" href="data:,"><script src="/leanwicket/leanwicket.js" defer></script>
+<script>const asked = []; function stored({ key, values }) { asked.push(key.length + " " + JSON.stringify(values)); return { status: 200, body: values, headers: { ETag: '"9"' } } }
+function inHand() { return { values: { keeper: "Ada", beds: 3 }, version: '"8"' } }</script>
+<form data-leanwicket-form="/f.form" data-leanwicket-keep="off" method="post" ATTRIBUTES><label>Keeper <input name="keeper"></label> <label>Beds <input name="beds"></label> <button>Send</button></form>`
+	b := scriptPage(t, strings.Replace(plotForm, "fields:", "# fields:", 1), func(w http.ResponseWriter, r *http.Request) {
+		switch {
+		case strings.HasPrefix(r.URL.Path, "/page"):
+			w.Header().Set("Content-Type", "text/html")
+			attributes := `data-leanwicket-sign-in="/sign-in"`
+			if r.URL.Path == "/page/own" {
+				attributes = `data-leanwicket-record="inHand" data-leanwicket-send="stored"`
+			}
+			_, _ = w.Write([]byte(strings.Replace(page, "ATTRIBUTES", attributes, 1)))
+		case r.URL.Path != "/plot":
+			http.NotFound(w, r)
+		case !signed.Load():
+			w.WriteHeader(http.StatusUnauthorized)
+		default:
+			w.Header().Set("Content-Type", "application/json")
+			w.Header().Set("ETag", `"7"`)
+			_, _ = w.Write([]byte(`{"keeper":"Ada","beds":3}`))
+		}
+	})
+	b.broken.Store(true) // a browser's console tells of each 401
+	b.do(chromedp.Navigate(b.site + "/page"))
+	const shown = `(n => n && !n.hidden && !n.querySelector("a")?.parentNode.hidden ? [...n.querySelectorAll("a, button")].map(e => e.textContent + " " + (e.getAttribute("href") || "") + " " + e.target).join("|") : "")(document.querySelector(".leanwicket-notice"))`
+	const both = "Sign in, in another tab /sign-in _blank|Try again  undefined"
+	const again = `document.querySelector(".leanwicket-notice button").click()`
+	typed := func(name, text string) string {
+		return `(form => { form[` + strconv.Quote(name) + `].value = ` + strconv.Quote(text) + `; form[` + strconv.Quote(name) + `].dispatchEvent(new Event("input", { bubbles: true })); form.querySelector("button").click() })(document.forms[0])`
+	}
+	b.becomes(both, shown)
+	require.Equal(t, "true", b.js(`document.querySelector(".leanwicket-notice").textContent.includes("You are signed out")`))
+	signed.Store(true)
+	b.js(again)
+	b.becomes("Ada", `document.forms[0].keeper.value`)
+	b.becomes("", shown)
+	signed.Store(false)
+	b.js(typed("keeper", "Bo"))
+	b.becomes("denied", `document.forms[0].dataset.leanwicketState`)
+	b.becomes(both, shown)
+	signed.Store(true)
+	b.js(again)
+	b.becomes("accepted", `document.forms[0].dataset.leanwicketState`)
+	b.becomes("", shown)
+
+	b.do(chromedp.Navigate(b.site + "/page/own"))
+	b.becomes("Ada", `document.forms[0].keeper.value`)
+	b.js(typed("beds", "11"))
+	b.becomes("accepted", `document.forms[0].dataset.leanwicketState`)
+	require.Equal(t, `32 {"keeper":"Ada","beds":11}`, b.js(`asked.join()`))
 }

@@ -97,6 +97,8 @@ const (
 	MessageLeaveStay
 	MessageLeaveSubmit
 	MessageLeaveDiscard
+	MessageSignIn
+	MessageTryAgain
 
 	// What only a server says, in a page or to a program: see served.go.
 	MessageOptional
@@ -238,6 +240,8 @@ var english = [firstOfServer]entry{
 	MessageLeaveStay:       {"leave-stay", Wording{Other: "Stay"}},
 	MessageLeaveSubmit:     {"leave-submit", Wording{Other: "Send and leave"}},
 	MessageLeaveDiscard:    {"leave-discard", Wording{Other: "Leave without it"}},
+	MessageSignIn:          {"sign-in", Wording{Other: "Sign in, in another tab"}},
+	MessageTryAgain:        {"try-again", Wording{Other: "Try again"}},
 }
 
 // entry is a message of the catalogue: its name, and its text.

@@ -42,6 +42,13 @@ export function noticeOf(page, { form, root, owns, written, prefix, marked, cont
   leftOut.append(...session.snapshot.leftOut.map(({ path, raw }) => make("li", { textContent: path + ": " + raw })))
   leftOut.hidden = !leftOut.children.length
   notice.append(leftOut)
+  const signIn = make("div", { className: "leanwicket-buttons", hidden: true }) // beside what says that something was denied
+  if (form.dataset.leanwicketSignIn) {
+    const again = make("button", { type: "button", textContent: word("try-again") })
+    page.on(again, "click", () => { session.snapshot.denied === "load" ? session.refresh() : session.retry(); notice.focus({ preventScroll: true }) })
+    signIn.append(make("a", { href: form.dataset.leanwicketSignIn, target: "_blank", rel: "noopener", textContent: word("sign-in") }), " ", again)
+  }
+  notice.append(signIn)
   const drafts = line(notice, "status")
   const draftButtons = make("div", { className: "leanwicket-buttons" })
   notice.append(draftButtons)
@@ -153,6 +160,7 @@ export function noticeOf(page, { form, root, owns, written, prefix, marked, cont
       })
       if (list.innerHTML !== items.map(i => i.outerHTML).join("")) list.replaceChildren(...items)
       pending.textContent = polite.textContent || urgent.textContent ? "" : session.snapshot.pending
+      signIn.hidden = !signIn.children.length || !session.snapshot.denied || !urgent.textContent
       for (const kind of ["good", "unsure"]) notice.classList.toggle("leanwicket-" + kind, noticed === kind)
       notice.hidden = !polite.textContent && !urgent.textContent && !pending.textContent && !drafted && leftOut.hidden
       if (!title) return

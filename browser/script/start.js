@@ -40,11 +40,29 @@ function headersOf(form) {
   }
 }
 
+/** Functions of the window that a form names: data-leanwicket-send="sendPermit" and the like. */
+function functionsOf(form) {
+  const found = {}
+  for (const what of ["load", "check", "send"]) {
+    const named = plain(form).dataset["leanwicket" + what[0].toUpperCase() + what.slice(1)]
+    if (named) found[what] = asked => functionOf(named, what)(asked)
+  }
+  const { leanwicketRecord: record } = plain(form).dataset
+  if (record) found.record = functionOf(record, "record")()
+  return found
+}
+
+/** A function of the window. @param {string} named @param {string} what */
+function functionOf(named, what) {
+  if (typeof globalThis[named] === "function") return globalThis[named]
+  throw new Error(`the window has no function ${named}; right would be data-leanwicket-${what}="FUNCTION"`)
+}
+
 async function start(form, fromTheStart = false) {
   const { leanwicketForm: source, leanwicketAccount: account, leanwicketKeep: keep, leanwicketGiven: given = "" } = plain(form).dataset
   const page = pageOf(form, fromTheStart)
   try {
-    const session = await open(source, { core: new URL("leanwicket.wasm", here), account, defaults: page.markup(), headers: headersOf(form), given: Object.fromEntries(new URLSearchParams(given)), keep: { name: keptAs(form), hours: keep === "off" ? 0 : Number(keep || 24) } })
+    const session = await open(source, { core: new URL("leanwicket.wasm", here), account, defaults: page.markup(), headers: headersOf(form), ...functionsOf(form), given: Object.fromEntries(new URLSearchParams(given)), keep: { name: keptAs(form), hours: keep === "off" ? 0 : Number(keep || 24) } })
     page.open(session)
   } catch (failed) {
     if (page.alive) page.giveUp(failed)

@@ -6,7 +6,7 @@ import { Fields, saying, same } from "./snapshot.js"
 
 /** The snapshot before the core has said anything. @param {boolean} keeps @returns {Snapshot} */
 export const empty = keeps => same(undefined, /** @type {Snapshot} */ ({
-  form: "", title: "", buttons: [], fields: [], issues: [], sent: undefined, said: undefined, pending: "", submission: "idle", prefill: "none",
+  form: "", title: "", buttons: [], fields: [], issues: [], sent: undefined, denied: "", said: undefined, pending: "", submission: "idle", prefill: "none",
   leaving: "present", question: undefined, receipt: undefined, unsaved: false, guarded: false, leftOut: [], busy: false, locked: false,
   draft: undefined, offered: [], keeps,
 }))
@@ -61,6 +61,7 @@ export class Step {
       this.attempt = attempt.values && same(undefined, attempt)
       this.now.sent = this.attempt?.values
     },
+    denied: ({ kind }) => { this.now.denied = kind },
     replied: replied => { this.replied = replied },
     "left out": left => { this.now.leftOut = [...this.now.leftOut, left] },
     announce: ({ text }) => { this.events.push(["announced", text]) },
@@ -75,6 +76,8 @@ export class Step {
     const { before, now, fields } = this
     if (fields.settle()) now.fields = fields.list
     if (before.prefill === "loading" && now.prefill === "ready" && now.submission === "outdated" && now.said === before.said) now.said = this.#newest()
+    // What was denied is so until it is asked again.
+    if (now.denied === "load" ? now.prefill === "loading" : now.submission !== "denied" && now.submission !== "unsettled") now.denied = ""
     // A draft that is back is told of until it is saved or taken back.
     if (now.draft && !now.unsaved && now.prefill !== "loading" && act) now.draft = undefined
     return same(before, /** @type {Snapshot} */ (now))
