@@ -239,7 +239,7 @@ export interface Sending {
   /** The version that the values are based on; empty: it is not known. */
   readonly version: string
   readonly values: Values
-  /** The same as a JSON text, with PATCH a merge patch. */
+  /** The same as it travels: a JSON text, with PATCH a merge patch, or with submit.as form a form as a browser sends it. */
   readonly body: string
   readonly signal: AbortSignal
 }

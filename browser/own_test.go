@@ -224,3 +224,26 @@ function inHand() { return { values: { keeper: "Ada", beds: 3 }, version: '"8"' 
 	b.becomes("accepted", `document.forms[0].dataset.leanwicketState`)
 	require.Equal(t, `32 {"keeper":"Ada","beds":11}`, b.js(`asked.join()`))
 }
+
+// A submission as a form is what a server reads of a browser without a script, with the key, the version
+// and the button.
+func TestSentAsAForm(t *testing.T) {
+	came := make(chan string, 9)
+	b := scriptPage(t, strings.NewReplacer("fields:", "# fields:", "method: PUT", "method: PUT, as: form").Replace(plotForm), func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "application/json")
+		w.Header().Set("ETag", `"1"`)
+		if r.Method == http.MethodPut && r.ParseForm() == nil {
+			came <- r.PostForm.Encode() + " " + r.Header.Get("If-Match") + " " + r.Header.Get("Leanwicket-Button") + " " + strconv.Itoa(len(r.Header.Get("Idempotency-Key")))
+		}
+		_, _ = w.Write([]byte(`{"keeper":"Ada","beds":3,"tools":[{"name":"a & b"}]}`))
+	})
+	b.js(`(async () => {
+		const s = await openForm("/f.form", { keep: { hours: 0 } })
+		` + untilInPage + `
+		await until(s => s.prefill === "ready")
+		s.edit("keeper", "Bo=1")
+		s.submit()
+		await until(s => s.submission === "accepted")
+	})()`)
+	require.Equal(t, `beds=3&keeper=Bo%3D1&leanwicket-button=submit&tools=1&tools%2F0%2Fname=a+%26+b "1" submit 32`, <-came)
+}

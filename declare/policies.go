@@ -141,7 +141,7 @@ func (r *reader) prefill(n *document.Node) {
 func (r *reader) submit(n *document.Node) {
 	d := &r.declaration
 	p := &d.Submit
-	for _, e := range r.Map(n, "url", "method", "buttons", "timeout", "whileSending", "resend", "unchanged") {
+	for _, e := range r.Map(n, "url", "method", "buttons", "timeout", "whileSending", "resend", "unchanged", "as") {
 		switch e.Key {
 		case "url":
 			p.URL = r.url(e.Value)
@@ -164,9 +164,14 @@ func (r *reader) submit(n *document.Node) {
 					p.ResendLongest = r.Duration(e.Value)
 				}
 			}
+		case "as":
+			p.AsForm = r.Word(e.Value, "json", "form") == "form"
 		case "unchanged":
 			p.HoldUnchanged = r.Word(e.Value, "allow", "hold") == "hold"
 		}
+	}
+	if p.AsForm && p.Method == "PATCH" {
+		r.Wrong(n, "as: form with PATCH, whose body is a merge patch", "as: json, or POST or PUT")
 	}
 }
 

@@ -401,6 +401,7 @@ func (c *codec) submit(x *SubmitPolicy) {
 		smallPart(p, 6, &x.ResendTimes)
 		smallPart(p, 7, &x.ResendWait)
 		smallPart(p, 8, &x.ResendLongest)
+		p.fact(9, &x.AsForm)
 	})
 }
 

@@ -170,6 +170,7 @@ type SubmitPolicy struct {
 	ResendWait    time.Duration
 	ResendLongest time.Duration
 	HoldUnchanged bool
+	AsForm        bool // the body is application/x-www-form-urlencoded, as a browser would send it; else JSON
 }
 
 // Creates reports whether an accepted submission is a new record each time.

@@ -5,6 +5,7 @@ import (
 	"io/fs"
 	"net/http"
 	"net/url"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -80,4 +81,19 @@ func TestRecordsThatAreNotThere(t *testing.T) {
 	require.Contains(t, p.text, "There is no such record. Nothing was stored.")
 	require.Equal(t, "5", p.controls["depth"])
 	require.Len(t, s.sent, 1)
+}
+
+// A number that a script has written as a form has a point, whatever the form's language, and is no
+// thousand times what it was. What a person types is read in their language.
+func TestANumberOfAScript(t *testing.T) {
+	s := newSite(t, "form: plot\nlang: de\nschema: {properties: {depth: {type: number}}}\nsubmit: {url: /plot, as: form}\n", accept, nil)
+	for k, c := range []struct{ button, sent string }{{"submit", `{"depth":1.234}`}, {"", `{"depth":1234}`}} {
+		r, err := http.NewRequest("POST", s.server.URL, strings.NewReader("depth=1.234"))
+		require.NoError(t, err)
+		for name, value := range map[string]string{"Content-Type": "application/x-www-form-urlencoded", "Idempotency-Key": "key-" + c.button, "Leanwicket-Button": c.button} {
+			r.Header.Set(name, value)
+		}
+		s.do(r)
+		require.Equal(t, c.sent, string(s.sent[k].Body))
+	}
 }

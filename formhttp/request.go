@@ -64,6 +64,7 @@ type sent struct {
 	change               *lifecycle.Event // a row is added or removed; nothing is submitted
 	whole, patch         bool             // as JSON: a whole record, or a merge patch (RFC 7396)
 	json                 bool
+	canonical            bool           // a form whose values a script has written, and nobody has typed
 	beyond               []member       // of a JSON body: what the form does not have
 	contested            []string       // of a page: the answers that the applicant has to choose about
 	wrong                []problemEntry // what cannot be taken for an answer of its field at all
@@ -129,6 +130,8 @@ func (h *Handler) read(r *http.Request) (*sent, error) {
 	default:
 		return nil, fmt.Errorf("found Content-Type %q; right would be application/x-www-form-urlencoded, multipart/form-data or application/json", kind)
 	}
+	s.button = r.Header.Get(markup.ButtonHeader) // no browser sends it by itself
+	s.canonical = s.button != ""
 	if err := h.readForm(r.PostForm, s); err != nil {
 		return nil, err
 	}
@@ -157,6 +160,9 @@ func (h *Handler) readForm(posted url.Values, s *sent) error {
 			wrong(fmt.Sprintf(" was sent %d times, and takes one answer.", len(values)))
 		case field.Kind != form.KindRows:
 			raw := strings.ReplaceAll(strings.Join(values, "\n"), "\r\n", "\n") // a browser sends CRLF
+			if number, is := form.NumberFromText(raw); is && s.canonical && (field.Kind == form.KindNumber || field.Kind == form.KindInteger) {
+				raw = h.form.Format(number) // as it would be typed
+			}
 			s.values = append(s.values, typed{place, name, raw})
 		case err != nil || n < 0 || n > maxRows:
 			wrong(fmt.Sprintf(" has %.20q rows, and can have 0 to %d.", values[0], maxRows))
@@ -167,7 +173,7 @@ func (h *Handler) readForm(posted url.Values, s *sent) error {
 	s.key = cmp.Or(s.key, posted.Get(markup.Key))
 	s.version = cmp.Or(s.version, posted.Get(markup.Version))
 	s.account = cmp.Or(s.account, posted.Get(markup.Account))
-	s.button = posted.Get(markup.Button)
+	s.button = cmp.Or(posted.Get(markup.Button), s.button)
 	s.contested = posted[markup.Contested]
 	for name, event := range map[string]func(value string) lifecycle.Event{
 		markup.Add:    lifecycle.AddRow,

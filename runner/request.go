@@ -18,7 +18,8 @@ type Request struct {
 	Button  string // send: which of the form's buttons
 	Path    string // check: of the field
 	Value   string // check: as a person types it
-	Body    []byte // send: JSON, with PATCH a merge patch
+	Type    string // send: the media type of the body
+	Body    []byte // send: JSON, with PATCH a merge patch; or a form as a browser sends it
 }
 
 // Headers are the headers of the request: a name, its value, the next name, and so on.
@@ -29,13 +30,7 @@ func (r Request) Headers() []string {
 			headers = append(headers, name, value)
 		}
 	}
-	if r.Kind == lifecycle.EffectSend {
-		kind := "application/json"
-		if r.Method == "PATCH" {
-			kind = "application/merge-patch+json" // RFC 7396, section 4
-		}
-		add("Content-Type", kind)
-	}
+	add("Content-Type", r.Type)
 	add("Idempotency-Key", r.Key)
 	add("If-Match", r.Version)
 	add(markup.ButtonHeader, r.Button)
@@ -43,21 +38,29 @@ func (r Request) Headers() []string {
 }
 
 // RequestOf is the request that an effect of kind load, check or send asks for.
-func RequestOf(form *form.Form, e lifecycle.Effect) Request {
+func RequestOf(f *form.Form, e lifecycle.Effect) Request {
 	switch e.Kind {
 	case lifecycle.EffectLoad:
-		return Request{Kind: e.Kind, Method: "GET", URL: form.Prefill.URL}
+		return Request{Kind: e.Kind, Method: "GET", URL: f.Prefill.URL}
 	case lifecycle.EffectCheck:
-		value := form.Format(e.Value)
+		value := f.Format(e.Value)
 		return Request{
-			Kind: e.Kind, Method: "GET", URL: strings.ReplaceAll(form.Fields[e.Place.Field].Check.URL, "{value}", escape(value)),
-			Path: form.Path(e.Place), Value: value,
+			Kind: e.Kind, Method: "GET", URL: strings.ReplaceAll(f.Fields[e.Place.Field].Check.URL, "{value}", escape(value)),
+			Path: f.Path(e.Place), Value: value,
 		}
 	default:
-		return Request{
-			Kind: e.Kind, Method: form.Submit.Method, URL: form.Submit.URL, Key: e.Key.String(), Version: e.Version, Button: e.Button,
-			Body: form.AppendBody(nil, e.Values),
+		q := Request{
+			Kind: e.Kind, Method: f.Submit.Method, URL: f.Submit.URL, Key: e.Key.String(), Version: e.Version, Button: e.Button,
 		}
+		switch {
+		case f.Submit.AsForm:
+			q.Type, q.Body = "application/x-www-form-urlencoded", form.AppendPair(f.AppendForm(nil, e.Values), markup.Button, e.Button) // as a browser sends it
+		case q.Method == "PATCH":
+			q.Type, q.Body = "application/merge-patch+json", f.AppendBody(nil, e.Values) // RFC 7396, section 4
+		default:
+			q.Type, q.Body = "application/json", f.AppendBody(nil, e.Values)
+		}
+		return q
 	}
 }
 

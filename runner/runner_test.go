@@ -91,7 +91,7 @@ func TestOneSave(t *testing.T) {
 
 		require.Len(t, b.sent, 3)
 		require.Equal(t, runner.Request{
-			Kind: lifecycle.EffectSend, Method: "PUT", URL: "/registry/vessel", Key: b.sent[1].Key, Version: `"4"`, Button: "save",
+			Kind: lifecycle.EffectSend, Method: "PUT", URL: "/registry/vessel", Key: b.sent[1].Key, Version: `"4"`, Button: "save", Type: "application/json",
 			Body: []byte(`{"name":"Heron","owner":"Ada Fenwick","draught":1.35}`),
 		}, b.sent[2])
 		read, err := trace.Read(&record)

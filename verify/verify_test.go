@@ -150,7 +150,7 @@ func TestReductionsOfAnyForm(t *testing.T) {
 			require.Equal(t, verdict(whole), verdict(reduced))
 		}
 	})
-	require.Greater(t, compared, 5)
+	require.Greater(t, compared, 1)
 	t.Log(compared, "compared")
 }
 

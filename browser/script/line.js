@@ -25,13 +25,14 @@ export class Line {
    * @param {(what: string, ...texts: (string | Uint8Array)[]) => void} tell is told what comes of timers and requests
    * @param {() => Promise<unknown>} settled waits until what would be lost is kept
    * @param {() => import("../leanwicket").Values} values what the session would send now
+   * @param {() => any} sent what it has sent
    */
-  constructor(core, compiled, options, tell, settled, values) {
+  constructor(core, compiled, options, tell, settled, values, sent) {
     this.core = core
     this.compiled = compiled
     this.options = options
     this.tell = tell
-    this.requests = new Requests(options, settled, values)
+    this.requests = new Requests(options, settled, values, sent)
   }
 
   /** @param {string} what @param {...(string | Uint8Array)} texts @returns {string} what the core says */

@@ -1,6 +1,5 @@
 // The requests of a session, with what the application adds to them.
 import { bodyOf, describe, given, warnOfHidden } from "./received.js"
-import { data } from "./said.js"
 
 /** @typedef {import("./table.js").Records["fetch"]} Fetch */
 
@@ -16,11 +15,13 @@ export class Requests {
    * @param {import("../leanwicket").OpenOptions} options
    * @param {() => Promise<unknown>} kept waits until what would be lost is kept
    * @param {() => import("../leanwicket").Values} values what the session would send now
+   * @param {() => any} sent what it has sent
    */
-  constructor(options, kept, values) {
+  constructor(options, kept, values, sent) {
     this.options = options
     this.kept = kept
     this.values = values
+    this.sent = sent
     /** The record that the application had in hand: it answers the first load. */
     this.record = options.record
   }
@@ -40,7 +41,7 @@ export class Requests {
     if (kind === "check") return check && (() => check({ path, value, values: this.values(), signal }))
     return send && (async () => {
       await this.kept() // who comes back has to know of it
-      return send({ method, url, button, key, version, body, values: data(body), signal })
+      return send({ method, url, button, key, version, body, values: this.sent(), signal })
     })
   }
 

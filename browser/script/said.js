@@ -3,7 +3,7 @@ import { PART, RECORD } from "./core.js"
 import { calls } from "./table.js"
 
 /** A value of which the core has the JSON text, or none. @param {string} text */
-export const data = text => text === "" ? undefined : JSON.parse(text)
+const data = text => text === "" ? undefined : JSON.parse(text)
 
 /** Reads parts as an object. @param {string} spec as in the table */
 function reader(spec) {

@@ -44,7 +44,7 @@ export class Session extends EventTarget {
   constructor(core, options, compiled) {
     super()
     this.snapshot = empty(options.keep?.hours !== 0)
-    this.#line = new Line(core, compiled, options, (what, ...texts) => this.tell(what, ...texts), () => this.kept.settled(), () => this.values)
+    this.#line = new Line(core, compiled, options, (what, ...texts) => this.tell(what, ...texts), () => this.kept.settled(), () => this.values, () => this.#attempt?.values)
     this.#carryOut(this.#line.read())
     this.kept = new Kept(keptAs(options, this.snapshot.form), options.keep?.hours ?? 24, () => this.#unkept())
   }
