@@ -110,6 +110,18 @@ error found no answer
 	require.Zero(t, asked.Load())
 }
 
+// A record for a form that loads nothing is told in the console.
+func TestARecordWithoutPrefill(t *testing.T) {
+	b := scriptPage(t, "form: plot\nschema: {properties: {keeper: {type: string}}}\nsubmit: {url: /plot}\n", http.NotFound)
+	require.Equal(t, "1 the form plot has no prefill", b.js(`(async () => {
+		const said = [], before = console.warn
+		console.warn = text => said.push(text)
+		const s = await openForm("/f.form", { keep: { hours: 0 }, record: { values: { keeper: "Ada" } } })
+		console.warn = before
+		return said.length + " " + said.join().match(/the form plot has no prefill/)
+	})()`))
+}
+
 // Who is signed out signs in where they are: it is asked once for all that was denied, and what was denied
 // is asked once more. Where that is denied as well, or nobody signs in, the form stays as it is.
 func TestSigningInAgain(t *testing.T) {
