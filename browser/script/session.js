@@ -65,7 +65,7 @@ export class Session extends EventTarget {
       throw failed
     }
     await this.#line.inHand
-    if (this.#line.options.record && this.snapshot.prefill === "none") console.warn(`leanwicket: the form ${this.snapshot.form} has no prefill, so that the record is not shown; right would be prefill: {url: …} in the form, or no record`)
+    if (this.#line.options.record && this.snapshot.prefill === "none") console.warn(`leanwicket: the form ${this.snapshot.form} has no prefill, and does not show the record; right would be prefill: {url: …}`)
   }
 
   /** Opens in the core, with what an earlier page kept. @param {Draft} [earlier] */
