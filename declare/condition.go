@@ -5,9 +5,9 @@ import (
 	"leanwicket.dev/internal/document"
 )
 
-// Conditions while the fields are still known by their paths. A set of
-// conditions holds when any of them does, a condition when all its clauses do,
-// a clause when any of its literals does; no set at all: always.
+// These are conditions while the fields are still known by their paths. A set of
+// conditions holds when any of them does, a condition when all its clauses do, and
+// a clause when any of its literals does. An empty set always holds.
 type (
 	literal struct {
 		path     string

@@ -11,7 +11,7 @@ import (
 	"leanwicket.dev/internal/document"
 )
 
-// protoField is a field while it is read: first from the schema, then from the
+// protoField is a field while it is being read, first from the schema and then from the
 // form file.
 type protoField struct {
 	form.Field
@@ -94,7 +94,7 @@ func (s *schemaReader) field(parts []*jsonschema.Schema, t, path string, own nee
 	}
 }
 
-// possible refuses bounds that no answer can keep. They stand at the first part that has
+// possible refuses bounds that no answer can keep. The mistake is told at the first part that has
 // one of them.
 func (s *schemaReader) possible(f *protoField, parts []*jsonschema.Schema) {
 	problem := f.Impossible()

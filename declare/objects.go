@@ -29,7 +29,7 @@ type conditional struct {
 }
 
 // closedParts refuses a part of an object that allows no other properties while
-// another part has some: nothing could satisfy both.
+// another part has some, because nothing could satisfy both.
 func (s *schemaReader) closedParts(parts []*jsonschema.Schema, order []conditional) {
 	for k, part := range parts {
 		at, file := s.node(part)
@@ -50,7 +50,7 @@ func (s *schemaReader) closedParts(parts []*jsonschema.Schema, order []condition
 }
 
 // object reads the properties of an object. own is when the object itself must
-// be present, asked when it is asked.
+// be present, and asked is when it is asked.
 func (s *schemaReader) object(schema *jsonschema.Schema, path string, own need, asked []condition) {
 	parts := s.parts(schema)
 	if parts == nil {
@@ -106,7 +106,7 @@ func (o *objectReader) require(name string, n need) {
 	o.required[name] = append(o.required[name], n)
 }
 
-// properties reads what one part declares in any case.
+// properties reads the properties that one part declares whatever its if says.
 func (o *objectReader) properties(part *jsonschema.Schema) {
 	o.keywords(part, "an object", objectKeywords...)
 	for _, name := range part.Required {
@@ -131,8 +131,8 @@ func (o *objectReader) properties(part *jsonschema.Schema) {
 	}
 }
 
-// branches reads if, then and else: what they make required, and the properties
-// that are asked only there.
+// branches reads if, then and else. They say what is required there, and which properties are
+// asked only there.
 func (o *objectReader) branches(part *jsonschema.Schema) {
 	holds, ok := o.ifCondition(part.If, o.path)
 	if !ok {
@@ -170,8 +170,8 @@ func (o *objectReader) branches(part *jsonschema.Schema) {
 	}
 }
 
-// placeLater puts the properties of then and else behind the others; one that
-// stands in several is asked in any of them.
+// placeLater puts the properties of then and else behind the others. A property that
+// stands in several branches is asked in any of them.
 func (o *objectReader) placeLater() {
 	for _, x := range o.later {
 		if at := o.find(x.name); at >= 0 {
@@ -182,7 +182,7 @@ func (o *objectReader) placeLater() {
 	}
 }
 
-// property reads one property: an object, rows, or a field.
+// property reads one property, which is an object, rows or a field.
 func (s *schemaReader) property(schema *jsonschema.Schema, path string, needs []need, parent need, asked []condition) {
 	parts := s.parts(schema)
 	if parts == nil {
@@ -263,7 +263,7 @@ func (s *schemaReader) spread(set []condition, object string) []condition {
 	return out
 }
 
-// ifCondition reads an if: sibling fields with const or enum, and required.
+// ifCondition reads an if, which can name sibling fields with const or enum, and those that are required.
 func (s *schemaReader) ifCondition(schema *jsonschema.Schema, path string) (condition, bool) {
 	s.keywords(schema, "if", "properties", "required", "type")
 	var c condition

@@ -13,8 +13,8 @@ import (
 	"leanwicket.dev/internal/document"
 )
 
-// pluralsOf are the plural categories of a language, as Unicode CLDR has them. A
-// language that it does not know has one category. An empty one is English.
+// pluralsOf returns the plural categories of a language, as Unicode CLDR has them. A
+// language that CLDR does not know has one category. An empty name stands for English.
 func pluralsOf(lang string) form.PluralTable {
 	tag, err := language.Parse(lang)
 	if err != nil {
@@ -38,7 +38,7 @@ func pluralsOf(lang string) form.PluralTable {
 	return form.PluralTable(table)
 }
 
-// wording reads a text, or its plural forms: {one: …, other: …}.
+// wording reads a text, or a map of its plural forms such as {one: …, other: …}.
 func (r *reader) wording(n *document.Node, of form.MessageID) (w form.Wording) {
 	if n == nil || n.Kind != document.Map {
 		w.Other = r.Text(n)
@@ -78,7 +78,7 @@ func (r *reader) placeHolders(text string, at *document.Node, of form.MessageID)
 	}
 }
 
-// advisePlurals names the forms that the language has and a text has not.
+// advisePlurals names the plural forms that the language has and a text lacks.
 func (r *reader) advisePlurals(report *document.Report) {
 	needed := []form.PluralCategory{form.PluralOther, form.PluralOne} // English
 	if table := r.declaration.Plurals; table != "" {

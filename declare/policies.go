@@ -90,7 +90,7 @@ func (r *reader) given(n *document.Node) {
 	}
 }
 
-// checkedValue is the name by which the url of a check has the answer.
+// checkedValue is the name that stands for the answer in the url of a check.
 const checkedValue = "value"
 
 // inURL is a name in a url, and givenName what can be one: a path of net/http can have it.
@@ -236,7 +236,7 @@ func (r *reader) leave(n *document.Node) {
 	}
 }
 
-// defaults reads what the form opens with: paths or nested members.
+// defaults reads the answers that the form opens with. They stand at paths or in nested members.
 func (r *reader) defaults(n *document.Node) {
 	if n == nil {
 		return

@@ -10,7 +10,7 @@ import (
 	"leanwicket.dev/internal/document"
 )
 
-// What a form file says of the replies that it understands: which is an acceptance, a refusal, or
+// These functions read what a form file says of replies: which of them is an acceptance, a refusal, or
 // a page to sign in.
 
 // inBody reads one pointer, a list of them, or the word none.
@@ -35,7 +35,7 @@ func (r *reader) inBody(n *document.Node) {
 	}
 }
 
-// tilde is an escape in a JSON Pointer that there is not (RFC 6901, section 3).
+// tilde matches an escape that a JSON Pointer cannot have (RFC 6901, section 3).
 var tilde = regexp.MustCompile(`~([^01]|$)`)
 
 // pointer reports whether a text is a JSON Pointer to a member, and tells where it is not.
@@ -48,7 +48,7 @@ func (r *reader) pointer(n *document.Node, example, or string) bool {
 	return false
 }
 
-// path reads a path of the form's own site. With any a segment may be {…}, which is any one.
+// path reads a path of the form's own site. With any, a segment may be {…}, which stands for any one segment.
 func (r *reader) path(n *document.Node, any bool) string {
 	text, right := r.Text(n), "a path that begins with one slash, such as /sign-in, without a query"
 	if any {

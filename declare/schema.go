@@ -197,8 +197,8 @@ func compilePattern(text string) (jsonschema.Regexp, error) {
 	return pattern{compiled, text}, err
 }
 
-// newSchemaCompiler returns a compiler that asserts formats as the form does:
-// a time may come without seconds and offset, as the browser's control gives it.
+// newSchemaCompiler returns a compiler that asserts formats as the form does.
+// A time may lack its seconds and its offset, because the browser's control gives it so.
 func newSchemaCompiler() *jsonschema.Compiler {
 	c := jsonschema.NewCompiler()
 	c.DefaultDraft(jsonschema.Draft2020)
@@ -257,7 +257,7 @@ func (s *schemaReader) node(schema *jsonschema.Schema) (*document.Node, string) 
 	return at, file
 }
 
-// parts are the schemas that together describe one place: the schema, what it
+// parts returns the schemas that together describe one place. These are the schema itself, those that it
 // refers to, and the members of allOf.
 func (s *schemaReader) parts(schema *jsonschema.Schema) []*jsonschema.Schema {
 	if s.walking[schema.Location] {
@@ -299,7 +299,7 @@ func (s *schemaReader) keywords(schema *jsonschema.Schema, where string, honoure
 	}
 }
 
-// typeOf is the one type of a place, "" where none is given.
+// typeOf returns the one type of a place, or an empty text where the schema gives none.
 func (s *schemaReader) typeOf(parts []*jsonschema.Schema) string {
 	found := ""
 	for _, part := range parts {

@@ -175,7 +175,7 @@ func (r *reader) check(f *protoField, n *document.Node) {
 	}
 }
 
-// bound is a duration that bounds a wait: never nothing.
+// bound reads a duration that bounds a wait, and refuses one of no length.
 func (r *reader) bound(n *document.Node) time.Duration {
 	before := r.Count()
 	d := r.Duration(n)
@@ -185,7 +185,7 @@ func (r *reader) bound(n *document.Node) time.Duration {
 	return d
 }
 
-// when reads the condition on which a field is asked: all paths must hold.
+// when reads the condition on which a field is asked. The condition of every path must hold.
 func (r *reader) when(f *protoField, n *document.Node) {
 	var c condition
 	for _, e := range r.Map(n) {
@@ -223,8 +223,8 @@ func (r *reader) when(f *protoField, n *document.Node) {
 	}
 }
 
-// order puts the fields in the order of the page: as the fields section lists
-// them, then as the schema does. The fields of rows follow their group.
+// order puts the fields in the order of the page. Those that the fields section lists come first, in
+// its order, and then the others in the schema's. The fields of rows follow their group.
 func (r *reader) order() {
 	type unit struct{ place, schema int }
 	head := func(f *protoField) string {
@@ -267,8 +267,8 @@ func (r *reader) order() {
 }
 
 // guardPrivate refuses rules through which a private value would show in
-// another field: only whether it is there, and whether two private ones are
-// equal, may.
+// another field. Such a rule may ask whether the value is there, and whether two private values are
+// equal.
 func (r *reader) guardPrivate(f *protoField) {
 	private := func(path string) bool {
 		other := r.byPath[path]

@@ -11,8 +11,8 @@ import (
 	"leanwicket.dev/lifecycle"
 )
 
-// expectation is one key of an expect. holds returns what is there instead, or
-// "" where it holds.
+// expectation is one key of an expect. Its function returns what was found instead, or
+// an empty text where the expectation holds.
 type expectation struct {
 	node     *document.Node
 	expected string
@@ -279,7 +279,7 @@ func (p *scenarioReader) expectRows(entry *Entry, key string, v document.Entry) 
 	}
 }
 
-// show writes a value for the timeline; a private one is not shown.
+// show writes a value for the timeline. It does not show a private value.
 func show(field *form.Field, v form.Value) string {
 	switch {
 	case v.Absent():
@@ -297,8 +297,8 @@ func show(field *form.Field, v form.Value) string {
 	}
 }
 
-// expectIssues expects exactly the given codes at each path given; {} expects
-// none at all.
+// expectIssues expects exactly the given codes at each given path. An empty map expects
+// no issue anywhere.
 func (p *scenarioReader) expectIssues(entry *Entry, e document.Entry) {
 	shownOnly := e.Key == "shown"
 	entries := p.Map(e.Value)

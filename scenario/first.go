@@ -11,9 +11,9 @@ import (
 	"leanwicket.dev/sample"
 )
 
-// First writes a first scenario for a form, which plays at once: what has to be
-// typed is typed, then submitted twice, and accepted. Where no way to complete
-// the form is found it shows that the submit is blocked.
+// First writes a first scenario for a form, which can be played at once. Its applicant types what has to be
+// typed, presses submit twice, and is accepted. Where First finds no way to complete
+// the form, the scenario shows that the submit is blocked.
 func First(form *form.Form, formFile string) []byte {
 	var text strings.Builder
 	edits, complete := sample.Fill(form)
@@ -58,8 +58,8 @@ func First(form *form.Form, formFile string) []byte {
 	return []byte(text.String())
 }
 
-// checkedEdits writes the answers to the checks that edits at one moment start:
-// only the last one at a field is asked, unless it is asked without delay.
+// checkedEdits writes the answers to the checks that edits at one moment start.
+// Of several edits of a field only the last one is checked, unless the check has no delay.
 func checkedEdits(form *form.Form, edits []lifecycle.Event) string {
 	count := map[string]int{}
 	var order []string

@@ -6,8 +6,8 @@ import (
 	"strings"
 )
 
-// WriteJUnit writes results in the XML that CI servers read: a test suite a
-// form, a test case a scenario.
+// WriteJUnit writes results in the XML that CI servers read. Each form is a test suite,
+// and each scenario a test case.
 func WriteJUnit(w io.Writer, results []*Result, unread []error) error {
 	type failure struct {
 		Message string `xml:"message,attr"`

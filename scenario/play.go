@@ -69,7 +69,7 @@ type counters struct {
 	checks          map[string]int
 }
 
-// pending is something that will happen: an answer arrives, or a timer runs out.
+// pending is an answer that will arrive, or a timer that will run out.
 type pending struct {
 	at       time.Duration
 	timer    lifecycle.TimerID // 0 means that it is an answer
@@ -137,8 +137,8 @@ func (p *play) open() {
 	}
 }
 
-// runUntil lets everything happen that is due before or at a time: at the same
-// time answers first, then timers, each in the order of their making.
+// runUntil lets everything happen that is due before or at a time. What is due at the same
+// time happens in this order: answers, then timers, and each of them in the order in which they were made.
 func (p *play) runUntil(end time.Duration) {
 	for {
 		first := -1
@@ -250,7 +250,7 @@ func (p *play) later(x pending) {
 	p.pending = append(p.pending, x)
 }
 
-// take is the next of some answers, or nil.
+// take returns the next of some answers, or nil if there is none left.
 func (p *play) take(answers []Reply, next *int) *Reply {
 	if *next >= len(answers) {
 		return nil

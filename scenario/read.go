@@ -212,7 +212,7 @@ func (p *scenarioReader) answers(n *document.Node) []Reply {
 
 const contentType = "Content-Type"
 
-// isJSON reports whether a body of a type is written as JSON; none stands for JSON.
+// isJSON reports whether a body of a media type is written as JSON. An empty type stands for JSON.
 func isJSON(kind string) bool {
 	kind, _, _ = strings.Cut(strings.ToLower(kind), ";")
 	return kind == "" || strings.HasSuffix(strings.TrimSpace(kind), "json")
@@ -235,7 +235,7 @@ func (a *Reply) received() replies.Received {
 	return got
 }
 
-// path checks that the form can have a path; a * stands for any row.
+// path checks that the form can have a path. In it, * stands for any row.
 func (p *scenarioReader) path(name string, at *document.Node) (form.Place, bool) {
 	place, ok := p.form().Lookup(strings.ReplaceAll(name, "*", "0"))
 	if !ok {
@@ -258,8 +258,8 @@ func (p *scenarioReader) fieldValue(place form.Place, n *document.Node) (form.Va
 	return v, true
 }
 
-// raw reads text as typed: a number or date without quotes is its text, true
-// and false tick a box, a list chooses several options.
+// raw reads a value as somebody would type it. A number or date without quotes is its text, true
+// and false tick and untick a box, and a list chooses several options.
 func (p *scenarioReader) raw(e document.Entry) (string, bool) {
 	place, ok := p.path(e.Key, e.At)
 	if !ok {

@@ -78,7 +78,7 @@ type keptReader struct {
 }
 
 // kept reads what an earlier page kept. A list at a group's path says that its rows
-// were changed: it is kept whole. A path into a row says that the rows were as saved.
+// were changed, so that the group is kept whole. A path into a row says that the rows were as saved.
 // With an attempt the group is kept whole as well, and what is not said of a row was
 // saved as it was sent.
 func (p *scenarioReader) draft(n *document.Node) {

@@ -30,8 +30,8 @@ func WriteResult(w io.Writer, r *Result, steps []Step, style Style) {
 	}
 }
 
-// WriteStory writes what a scenario showed in a few lines: what the form said,
-// what was sent, and how it ended.
+// WriteStory writes in a few lines what a scenario showed. They tell what the form said,
+// what was sent, and how the session ended.
 func WriteStory(w io.Writer, number int, r *Result, steps []Step, style Style) {
 	verdict := style.Paint(green, "passed")
 	if !r.Passed() {

@@ -42,7 +42,7 @@ type Reply struct {
 	Again  time.Duration // it arrives once more so long after; 0 means that it does not
 	Never  bool
 	Broken bool
-	// SignedOut: the connection broke, and another request tells that the applicant is signed out.
+	// SignedOut says that the connection broke, and that another request tells that the applicant is signed out.
 	SignedOut bool
 	Status    int
 	Header    map[string]string
@@ -52,7 +52,7 @@ type Reply struct {
 	at        *document.Node
 }
 
-// Entry is one action of the timeline, or an expectation.
+// Entry is one action or expectation of the timeline.
 type Entry struct {
 	At     time.Duration
 	node   *document.Node

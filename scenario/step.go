@@ -14,7 +14,7 @@ import (
 )
 
 // Step is one thing that happened in a session, and what the form then shows.
-// What has not changed is empty.
+// A part that has not changed is empty.
 type Step struct {
 	At      time.Duration `json:"-"`
 	Ms      int64         `json:"at"` // At, in milliseconds
