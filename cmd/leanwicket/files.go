@@ -8,8 +8,8 @@ import (
 	"strings"
 )
 
-// writeNew writes files into a folder, all or none: what is there already with
-// other content is left alone and named.
+// writeNew writes all of some files into a folder, or none of them. It leaves a file alone that is there
+// already with other content, and names it.
 func writeNew(folder string, files map[string][]byte) ([]string, error) {
 	var names, taken []string
 	for name := range files {

@@ -16,7 +16,7 @@ import (
 	"leanwicket.dev/ledger/sqlite"
 )
 
-// openLedger opens what --ledger names, and gives what ends it. Nothing named: no
+// openLedger opens the ledger that --ledger names, and returns what ends it. An empty name opens no
 // store.
 func openLedger(ctx context.Context, name string) (ledger.Store, func(), error) {
 	none := func() {}

@@ -19,8 +19,8 @@ import (
 	"leanwicket.dev/scenario"
 )
 
-// errNo is a good question whose answer is no: exit status 1. What it is about
-// has been written already.
+// errNo is the error of a good question whose answer is no, which exits with status 1. The command
+// has written already what the answer is about.
 var errNo = errors.New("no")
 
 func main() { os.Exit(run(os.Args[1:])) }

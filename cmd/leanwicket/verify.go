@@ -181,8 +181,8 @@ func (v *verifying) walk(source *declare.Source, o verify.Options, prepare func(
 	return verify.Verify(source.Form, walks)
 }
 
-// showProgress tells how far the walks are: in one line of a terminal, else in a line every ten
-// seconds. What is broken is told when it is found, but where the report follows at once.
+// showProgress tells how far the walks are. On a terminal it rewrites one line, and otherwise it writes a
+// line every ten seconds. It tells a breach when it is found, unless the report follows at once.
 func (v *verifying) showProgress(walks []verify.Options, name string, start time.Time, live bool) {
 	begins, ends, soon := "\r\x1b[K", "", time.Second
 	if !live {

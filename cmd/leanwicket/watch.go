@@ -51,7 +51,7 @@ func (p *player) playAgainAndAgain(ctx context.Context, args []string) error {
 	}
 }
 
-// watchFolders watches the folders of files: an editor may replace a file by
+// watchFolders watches the folders of files, because an editor may replace a file by
 // another of its name.
 func watchFolders(watcher *fsnotify.Watcher, names []string) error {
 	for _, name := range names {
@@ -65,8 +65,8 @@ func watchFolders(watcher *fsnotify.Watcher, names []string) error {
 	return nil
 }
 
-// waitForChange returns once a form, schema or scenario has changed and the
-// files are quiet again; false when it was interrupted.
+// waitForChange returns true once a form, schema or scenario has changed and the
+// files are quiet again. It returns false when it was interrupted.
 func waitForChange(ctx context.Context, watcher *fsnotify.Watcher) bool {
 	var quiet <-chan time.Time
 	for {

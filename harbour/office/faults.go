@@ -118,7 +118,7 @@ func trouble(ctx context.Context) Fault {
 	return f
 }
 
-// kindOf is the kind of a request, or nothing: pages are always answered.
+// kindOf returns the kind of a request. It is empty for a page, which is always answered.
 func kindOf(r *http.Request) string {
 	path := r.URL.Path
 	within := func(prefixes ...string) bool {
@@ -138,8 +138,8 @@ func kindOf(r *http.Request) string {
 	}
 }
 
-// troubled answers a request with its fault: that of its header, else what is
-// turned on for its kind.
+// troubled answers a request with its fault. The fault is the one that its header names, or else the one
+// that is turned on for its kind.
 func (o *Office) troubled(w http.ResponseWriter, r *http.Request, next http.Handler) {
 	kind := kindOf(r)
 	if kind == "" {

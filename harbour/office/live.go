@@ -31,8 +31,8 @@ const maxTrace = 4 << 20
 // livePolicy lets a form's page show the picture that its script makes.
 var livePolicy = "default-src 'none'; style-src " + formhttp.StyleHash() + "; img-src blob:; script-src 'self' 'wasm-unsafe-eval'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 
-// session is what the panel shows of a trace: the state at its end, in words, and
-// the picture of how it came there.
+// session is what the panel shows of a trace. It has the state at the end in words, and
+// the picture of how the session came there.
 type session struct {
 	Form       string `json:"form"`
 	Step       string `json:"step"`

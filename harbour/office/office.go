@@ -158,7 +158,7 @@ func (o *Office) routes(keys ledger.Store) error {
 // ServeHTTP answers, with the trouble that is turned on.
 func (o *Office) ServeHTTP(w http.ResponseWriter, r *http.Request) { o.troubled(w, r, o.mux) }
 
-// admit turns away who is signed out, or comes while the office is closed: before
+// admit turns away whoever is signed out, or comes while the office is closed. It is asked before
 // anybody looks whether the same was sent before.
 func admit(r *http.Request) *formhttp.Answer {
 	if r.Method == http.MethodGet || r.Method == http.MethodHead { // what it meets, load says

@@ -117,7 +117,7 @@ func book(ctx context.Context, tx *sql.Tx, s formhttp.Submission, slot string) (
 
 func slotTaken(slot string) string { return "The pilot is booked at " + slot + "." }
 
-// The checks: what is wrong with a value, or nothing.
+// The checks say what is wrong with a value. They return an empty text where it is good.
 
 func (o *Office) slotProblem(ctx context.Context, slot string) (string, error) {
 	var taken bool

@@ -18,7 +18,7 @@ var firstRecords = map[string]string{
 	"/plans/7":          `{"season": "summer", "stays": [{"vessel": "Egret", "from": "2031-05-02", "to": "2031-05-09", "shorePower": true, "amperage": 16}]}`,
 }
 
-// rower reads one row: a transaction or the database.
+// rower reads one row. A transaction and the database are rowers.
 type rower interface {
 	QueryRowContext(ctx context.Context, query string, args ...any) *sql.Row
 }

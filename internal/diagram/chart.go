@@ -23,8 +23,8 @@ type ChartOptions struct {
 	Broken  string // the guarantee that does not hold, and how; empty means that all hold
 }
 
-// Chart draws the lifecycle of a form: the parts side by side, in each a box for
-// every state and below it its line, and one row for every way from a state to
+// Chart draws the lifecycle of a form. Its parts stand side by side. Each part has a box for
+// every state with its line below it, and one row for every way from a state to
 // another, with the events that take it.
 func Chart(form *form.Form, arrows []Arrow, o ChartOptions) (*Drawing, error) {
 	measure, err := newRuler()
@@ -237,8 +237,8 @@ func (c *chart) arrow(r chartRow, from, to, y float64) {
 	d.add(Shape{Points: octagon(from, y, 2), Closed: true, Fill: color})
 }
 
-// paragraph writes a text over the width of the page; it returns where it goes
-// on.
+// paragraph writes a text over the width of the page, and returns the height at which the next one
+// begins.
 func (c *chart) paragraph(x, y float64, color Color, text string) float64 {
 	for _, line := range c.measure.wrap(text, 12, pageWidth-2*margin) {
 		c.drawing.text(x, y, color, 12, false, line)

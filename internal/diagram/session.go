@@ -11,7 +11,7 @@ import (
 	"leanwicket.dev/trace"
 )
 
-// lane is one row of the timeline: spans and marks over time.
+// lane is one row of the timeline. It has spans and marks over time.
 type lane struct {
 	name  string
 	spans []span
@@ -42,7 +42,7 @@ const (
 	diamond
 )
 
-// look is how a span is drawn: each differs in shape as well as in color.
+// look is how a span is drawn. Each look differs from the others in shape as well as in color.
 type look uint8
 
 const (

@@ -9,8 +9,8 @@ import (
 	"strings"
 )
 
-// WriteSVG writes the drawing as SVG 1.1: real text, a title and a description,
-// no script and nothing from elsewhere. Where the reader prefers dark, it is dark.
+// WriteSVG writes the drawing as SVG 1.1. It has real text, a title and a description, and
+// it has no script and loads nothing. Where the reader prefers dark, the drawing is dark.
 func (d *Drawing) WriteSVG(out io.Writer) error {
 	w := bufio.NewWriter(out)
 	measure, err := newRuler()

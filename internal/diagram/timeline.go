@@ -21,10 +21,10 @@ const (
 	shortLabel = 120 // how wide a shortened label is
 )
 
-// Timeline draws a recorded session: what the applicant did, each field that the
+// Timeline draws a recorded session. The drawing shows what the applicant did, each field that the
 // session touched, loads, checks and attempts with their outcome, leaving, and
-// what was said. Private values are not in a record, and not in the picture. The
-// error tells a record of another form, or one that replays differently.
+// what was said. A record has no private values, so that the drawing has none. Timeline returns an error
+// for a record of another form, and for one that replays differently.
 func Timeline(form *form.Form, record *trace.Record, title string) (*Drawing, error) {
 	s, difference, err := replayed(form, record)
 	if err != nil {
@@ -244,9 +244,9 @@ type label struct {
 	row         int // of its first line
 }
 
-// place puts the labels of a lane into rows, the latest first: each into the
-// first row where it and its leader are free. It returns how many rows there
-// are. Where they are too many, long labels are shortened.
+// place puts the labels of a lane into rows, the latest first. Each label goes into the
+// first row where it and its leader are free. place returns how many rows there
+// are. Where they are too many, it shortens long labels.
 func (t *timeline) place(labels []label) (rows int) {
 	slices.SortStableFunc(labels, func(a, b label) int {
 		switch {
