@@ -10,7 +10,7 @@
 //	}
 //	permit, err := formhttp.New(source.Form, source, formhttp.Options{
 //		Submit: func(ctx context.Context, s formhttp.Submission) (formhttp.Answer, error) {
-//			return formhttp.Answer{Status: 201, Header: http.Header{"Location": {"/permits/7"}}}, nil
+//			return formhttp.Created("/permits/7"), nil
 //		},
 //	})
 //	if err != nil {

@@ -24,7 +24,7 @@ func ExampleNew() {
 	}
 	handler, err := formhttp.New(source.Form, source, formhttp.Options{
 		Submit: func(_ context.Context, s formhttp.Submission) (formhttp.Answer, error) {
-			return formhttp.Answer{Status: 201, Header: http.Header{"Location": {"/berths/7"}}}, nil
+			return formhttp.Created("/berths/7"), nil
 		},
 	})
 	if err != nil {

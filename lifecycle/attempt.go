@@ -81,7 +81,7 @@ func (s *Session) copyValues() {
 		c := &s.cells[i]
 		set, clear := state.Bits(0), state.BitSent|state.BitSentChanged|state.BitEdited|state.BitRowsEdited
 		c.Sent = form.Value{}
-		if c.Bits&(state.BitAsked|state.BitLive) == state.BitAsked|state.BitLive {
+		if c.Bits.Counts() {
 			c.Sent = c.Value
 			set |= state.BitSent
 		}
@@ -118,7 +118,7 @@ func (s sending) cell(i int32) (value form.Value, stands, changed bool) {
 	c := &s.cells[i]
 	value, stands, changed = c.Sent, c.Bits&state.BitSent != 0, c.Bits&state.BitSentChanged != 0
 	if s.now {
-		value, stands, changed = form.Value{}, c.Bits&(state.BitAsked|state.BitLive) == state.BitAsked|state.BitLive, c.Bits&state.BitDirty != 0
+		value, stands, changed = form.Value{}, c.Bits.Counts(), c.Bits&state.BitDirty != 0
 		if stands {
 			value = c.Value
 		}

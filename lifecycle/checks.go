@@ -11,8 +11,7 @@ import (
 func (s *Session) startCheck(i int32) {
 	c := &s.cells[i]
 	policy := &s.form.Fields[c.Field].Check
-	if policy.URL == "" || c.Value.Absent() || c.Rules != 0 || c.Bits&state.BitDirty == 0 ||
-		c.Bits&(state.BitAsked|state.BitLive) != state.BitAsked|state.BitLive {
+	if policy.URL == "" || c.Value.Absent() || c.Rules != 0 || c.Bits&state.BitDirty == 0 || !c.Bits.Counts() {
 		return
 	}
 	s.dropCheck(i)

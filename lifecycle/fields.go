@@ -287,7 +287,7 @@ func (s *Session) recompute(i int32) {
 		dirty = s.effective(i, sideNow) != s.effective(i, sideBase)
 	}
 	var rules form.Codes
-	if c.Bits&(state.BitAsked|state.BitLive) == state.BitAsked|state.BitLive {
+	if c.Bits.Counts() {
 		rules = s.brokenRules(i)
 	}
 	if rules != 0 {

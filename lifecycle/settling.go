@@ -172,7 +172,7 @@ func (s *Session) settleRefused(r *Reply) {
 func (s *Session) refusalOf(entry Entry) state.Issue {
 	i := s.sentPlace(entry.Path)
 	x := state.Issue{Cell: i, From: -1, Source: uint8(SourceServer), Code: entry.Code, Text: entry.Text}
-	if i >= 0 && s.cells[i].Bits&(state.BitAsked|state.BitLive) != state.BitAsked|state.BitLive {
+	if i >= 0 && !s.cells[i].Bits.Counts() {
 		x.Cell = -1
 		if s.attempt.adopted && !s.has(i, state.BitLive) {
 			x.From = i
@@ -184,7 +184,7 @@ func (s *Session) refusalOf(entry Entry) state.Issue {
 // landIssues gives the issues that have waited at the form to the rows that have come.
 func (s *Session) landIssues() {
 	for k := range s.issues {
-		if x := &s.issues[k]; Source(x.Source) == SourceServer && x.From >= 0 && s.cells[x.From].Bits&(state.BitAsked|state.BitLive) == state.BitAsked|state.BitLive {
+		if x := &s.issues[k]; Source(x.Source) == SourceServer && x.From >= 0 && s.cells[x.From].Bits.Counts() {
 			x.Cell, x.From = x.From, -1
 			s.markIssue(x)
 			s.noteChanged(x.Cell)

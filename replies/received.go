@@ -172,6 +172,9 @@ func (r Received) JSON(f *form.Form) string {
 	return text
 }
 
+// HeaderOf is a header by its name, in letters of any case; empty where there is none.
+func (r *Received) HeaderOf(name string) string { return headerOf(r.Header, name) }
+
 // isShort reports whether fewer bytes came than were announced, which not every browser tells. Of
 // another origin nobody can read whether the length is that of a compressed body.
 func (r *Received) isShort(of *Response) bool {

@@ -38,8 +38,10 @@ func sameHeader(a, b string) bool {
 	return true
 }
 
-func (r *Response) header(name string) string {
-	for key, value := range r.Header {
+func (r *Response) header(name string) string { return headerOf(r.Header, name) }
+
+func headerOf(header map[string]string, name string) string {
+	for key, value := range header {
 		if sameHeader(key, name) {
 			return value
 		}

@@ -42,6 +42,12 @@ func (r *Runner) do(q Request, done func(replies.Received)) (stop func()) {
 	return r.o.Transport.Do(q, done)
 }
 
+// IsDenied reports whether an event tells that a load or a submission was denied. Another request can
+// tell that the applicant is signed out, where the network tells nothing of a submission.
+func IsDenied(e lifecycle.Event) bool {
+	return e.Denied || e.Reply != nil && (e.Reply.Kind == lifecycle.ReplyDenied || e.Reply.SignedOut)
+}
+
 // came tells what came of a request, and has the applicant sign in where it was denied.
 func (r *Runner) came(q Request, got replies.Received, e lifecycle.Event, err error) {
 	if q.Kind == lifecycle.EffectSend && r.o.Outcome != nil {
@@ -53,7 +59,6 @@ func (r *Runner) came(q Request, got replies.Received, e lifecycle.Event, err er
 	if r.o.SignIn == nil || err != nil || q.Kind == lifecycle.EffectCheck {
 		return
 	}
-	denied := e.Denied || e.Reply != nil && (e.Reply.Kind == lifecycle.ReplyDenied || e.Reply.SignedOut)
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if r.signing.repeated == nil {
@@ -61,7 +66,7 @@ func (r *Runner) came(q Request, got replies.Received, e lifecycle.Event, err er
 	}
 	again := r.signing.repeated[q.Kind]
 	delete(r.signing.repeated, q.Kind)
-	if !denied || again {
+	if !IsDenied(e) || again {
 		return
 	}
 	if r.signing.asked = append(r.signing.asked, q.Kind); len(r.signing.asked) == 1 {
@@ -69,8 +74,9 @@ func (r *Runner) came(q Request, got replies.Received, e lifecycle.Event, err er
 	}
 }
 
-func (r *Runner) signIn(kind lifecycle.EffectKind) {
-	has := r.o.SignIn(kind)
+// signIn asks the applicant, and repeats what was denied until they have answered.
+func (r *Runner) signIn(first lifecycle.EffectKind) {
+	has := r.o.SignIn(first)
 	r.mu.Lock()
 	asked := r.signing.asked
 	r.signing.asked = nil

@@ -6,7 +6,6 @@ import (
 
 	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
-	"leanwicket.dev/replies"
 )
 
 // A patch is what the script has to do, in order: records that end with recordEnd,
@@ -108,16 +107,6 @@ func attemptOf(s *lifecycle.Session) string {
 		return ""
 	}
 	return string(s.Form().AppendBody(nil, s.AppendSent(nil)))
-}
-
-// headerOf is a header of a reply; its name is in small letters.
-func headerOf(r *replies.Received, name string) string {
-	for given, value := range r.Header {
-		if strings.ToLower(given) == name {
-			return value
-		}
-	}
-	return ""
 }
 
 // receiptOf is where what was received can be seen.

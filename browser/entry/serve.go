@@ -25,7 +25,6 @@ type page struct {
 	next    int // names timers and requests
 	timers  map[string]func()
 	answers map[string]func(replies.Received)
-	sends   map[string]bool // the requests among them that send
 	events  []happening
 	attempt int32 // the one that the script was told of, while it is under way
 }
@@ -91,7 +90,7 @@ func read(compiled []byte, own string, now time.Duration) string {
 		out.error(err.Error())
 		return out.take()
 	}
-	p := &page{number: number(len(pages)), form: f, own: own, now: now, timers: map[string]func(){}, answers: map[string]func(replies.Received){}, sends: map[string]bool{}}
+	p := &page{number: number(len(pages)), form: f, own: own, now: now, timers: map[string]func(){}, answers: map[string]func(replies.Received){}}
 	pages = append(pages, p)
 	p.out.table(table)
 	p.out.form(strconv.Itoa(int(p.number)), f.Name, f.Title, f.Buttons, !f.Submit.Creates())
@@ -204,12 +203,7 @@ func (p *page) happened(what string, told texts, bytes []byte) {
 		c := answeredOf(told)
 		if done := p.answers[c.id]; done != nil {
 			delete(p.answers, c.id)
-			came := p.received(c, bytes)
-			if p.sends[c.id] {
-				delete(p.sends, c.id)
-				p.out.replied(&came, p.form)
-			}
-			done(came)
+			done(p.received(c, bytes))
 		}
 	case "keep":
 		p.runner.Keep()
@@ -285,8 +279,12 @@ func (p *page) observe(s lifecycle.Step) {
 		p.events = append(p.events, happening{p.now - p.begun, s.Event, s.Err})
 	}
 	p.opened = true
-	if kind := deniedOf(&s); kind != "" {
-		p.out.denied(kind)
+	if s.Err == nil && runner.IsDenied(s.Event) {
+		kind := lifecycle.EffectLoad
+		if s.Event.Reply != nil {
+			kind = lifecycle.EffectSend
+		}
+		p.out.denied(kind.String())
 	}
 	if p.runner != nil { // of the opening everything is told
 		p.runner.Read(p.changed)
@@ -297,19 +295,6 @@ func (p *page) observe(s lifecycle.Step) {
 	if text := lifecycle.RowText(p.form, s.Event); text != "" && p.opened && s.Err == nil {
 		p.out.announce(text)
 	}
-}
-
-// deniedOf is what was denied in a step: a load or a send. Another request can tell that the applicant
-// is signed out, where the network tells nothing.
-func deniedOf(s *lifecycle.Step) string {
-	switch e := &s.Event; {
-	case s.Err != nil:
-	case e.Kind == lifecycle.EventLoadFailed && e.Denied:
-		return lifecycle.EffectLoad.String()
-	case e.Kind == lifecycle.EventReplied && (e.Reply.Kind == lifecycle.ReplyDenied || e.Reply.SignedOut):
-		return lifecycle.EffectSend.String()
-	}
-	return ""
 }
 
 func (p *page) changed(session *lifecycle.Session) {
@@ -366,9 +351,11 @@ func (n number) Do(r runner.Request, done func(replies.Received)) (stop func()) 
 	p := pages[n]
 	p.next++
 	id := strconv.Itoa(p.next)
-	p.answers[id] = done
-	if r.Kind == lifecycle.EffectSend {
-		p.sends[id] = true
+	p.answers[id] = func(came replies.Received) {
+		if r.Kind == lifecycle.EffectSend {
+			p.out.replied(&came, p.form)
+		}
+		done(came)
 	}
 	p.out.fetch(id, &r)
 	return func() {

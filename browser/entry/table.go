@@ -13,7 +13,7 @@ import (
 )
 
 // protocol names the table: a script that was made from another one is not understood.
-const protocol = "809869fd"
+const protocol = "a4932b99"
 
 // table are the parts of each record, which the script reads first: a name that ends with ? is a
 // fact, with # a number, with * a list of words, with = a JSON text. Behind the parts stand the name of a list and the
@@ -255,8 +255,8 @@ func (p *patch) attempt(s *lifecycle.Session) {
 func (p *patch) replied(r *replies.Received, f *form.Form) {
 	p.begin("replied")
 	p.number(int64(r.Status))
-	p.text(headerOf(r, "location"))
-	p.text(headerOf(r, "etag"))
+	p.text(r.HeaderOf("Location"))
+	p.text(r.HeaderOf("ETag"))
 	p.text(r.JSON(f))
 	p.end()
 }

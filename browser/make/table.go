@@ -135,8 +135,8 @@ var records = []record{
 	}, nil},
 	{"replied", "r *replies.Received, f *form.Form", []part{
 		{"status", number, "int64(r.Status)", "number | undefined", "The status of the reply, where one came in this step (RFC 9110, section 15); 0: the connection broke."},
-		{"location", text, `headerOf(r, "location")`, "string | undefined", "Its Location, as it came."},
-		{"version", text, `headerOf(r, "etag")`, "string | undefined", "The version of what was stored, its ETag, as it came."},
+		{"location", text, `r.HeaderOf("Location")`, "string | undefined", "Its Location, as it came."},
+		{"version", text, `r.HeaderOf("ETag")`, "string | undefined", "The version of what was stored, its ETag, as it came."},
 		{"body", data, "r.JSON(f)", "unknown", "What it holds, where that is JSON."},
 	}, nil},
 	{"denied", "", []part{{name: "kind"}}, nil},

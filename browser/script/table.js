@@ -1,7 +1,7 @@
 // Made from browser/make/table.go: what the core says, and what it is told. A name that ends with ? is a fact, and
 // with # a number, with = a JSON text.
 
-export const protocol = "809869fd"
+export const protocol = "a4932b99"
 
 /**
  * What the core says.

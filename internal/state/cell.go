@@ -17,6 +17,9 @@ type Cell struct {
 // Bits are the marks of a cell.
 type Bits uint32
 
+// Counts reports whether a cell is there and asked, so that its answer counts.
+func (b Bits) Counts() bool { return b&(BitAsked|BitLive) == BitAsked|BitLive }
+
 // The marks of a cell.
 const (
 	BitLive      Bits = 1 << iota // the cell is not in a removed row

@@ -13,7 +13,7 @@
 //		Ledger: store.InTransaction(),
 //		Submit: func(ctx context.Context, s formhttp.Submission) (formhttp.Answer, error) {
 //			_, err := postgres.Tx(ctx).Exec(ctx, "INSERT INTO permits (body) VALUES ($1)", s.Body)
-//			return formhttp.Answer{Status: 201}, err // the permit and the answer commit together
+//			return formhttp.Created(""), err // the permit and the answer commit together
 //		},
 //	})
 package postgres

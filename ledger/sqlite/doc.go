@@ -14,7 +14,7 @@
 //				return formhttp.Answer{}, err
 //			}
 //			_, err = tx.ExecContext(ctx, "INSERT INTO permits (body) VALUES (?)", s.Body)
-//			return formhttp.Answer{Status: 201}, err // the permit and the answer commit together
+//			return formhttp.Created(""), err // the permit and the answer commit together
 //		},
 //	})
 package sqlite
