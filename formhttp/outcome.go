@@ -140,6 +140,27 @@ type openings struct {
 // mostOpenings is how many pages are kept: an address can have any names in it.
 const mostOpenings = 100
 
+// page returns the page of an address, which is rendered where it is not kept. Nobody waits for another's
+// rendering.
+func (o *openings) page(at string, render func() (string, error)) (string, error) {
+	o.mu.Lock()
+	page, known := o.pages[at]
+	o.mu.Unlock()
+	if known {
+		return page, nil
+	}
+	page, err := render()
+	if err != nil {
+		return "", err
+	}
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	if len(o.pages) < mostOpenings {
+		o.pages[at] = page
+	}
+	return page, nil
+}
+
 // render is the page of an outcome. A page that opens is rendered once for each address, unless it has
 // parts or a record of the application.
 func (h *Handler) render(q *request, o outcome) (string, error) {
@@ -153,17 +174,9 @@ func (h *Handler) render(q *request, o outcome) (string, error) {
 		view.Account = h.openings.account
 	}
 	at := view.Action + "?" + view.Given + "#" + view.Account
-	h.openings.mu.Lock()
-	defer h.openings.mu.Unlock()
-	page, known := h.openings.pages[at]
-	if !known {
-		var err error
-		if page, err = h.execute(view); err != nil {
-			return "", err
-		}
-		if len(h.openings.pages) < mostOpenings {
-			h.openings.pages[at] = page
-		}
+	page, err := h.openings.page(at, func() (string, error) { return h.execute(view) })
+	if err != nil {
+		return "", err
 	}
 	page = strings.Replace(page, h.openings.key, key, 1)
 	if account != "" {
