@@ -261,7 +261,7 @@ export interface OpenOptions {
   fetch?: typeof fetch
   /** The saved answers that the application has in hand: they answer the first load, and no request is made for it. */
   record?: { values: object; version?: string }
-  /** Loads the saved answers, instead of a request to the form's url. */
+  /** Loads the saved answers, instead of a request to the form's url. Where the form says prefill.own and this is left out, they are supplied: see reading. */
   load?: (asked: { signal: AbortSignal }) => Answered | Promise<Answered>
   /** Checks an answer, instead of a request to the field's url. */
   check?: (asked: { path: string; value: string; values: Values; signal: AbortSignal }) => Answered | Promise<Answered>
@@ -354,6 +354,12 @@ export interface Session<Path extends string = string> extends EventTarget {
   decide(decision: "stay" | "submit" | "discard"): void
   /** Who was let go is still here. */
   returned(): void
+
+  /**
+   * Begins to read the saved record. What is returned gives the session what was read, with its version, and tells
+   * whether that was taken: what was read before a save was accepted, and comes after it, is not.
+   */
+  reading(): (values: object, version?: string) => boolean
 
   /** The record of the session so far: leanwicket replay and leanwicket draw read it. */
   trace(): string

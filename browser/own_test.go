@@ -110,6 +110,60 @@ error found no answer
 	require.Zero(t, asked.Load())
 }
 
+// Saved answers that the application supplies answer the loads of a form that has no url for them, meet what is typed,
+// wait for a save, and are turned down where they were read before it. The network is asked nothing.
+func TestWhatIsSupplied(t *testing.T) {
+	var asked atomic.Int32
+	b := scriptPage(t, strings.NewReplacer("{url: /plot}", "{own: true}", "fields:", "# fields:").Replace(plotForm), func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path != "/favicon.ico" {
+			asked.Add(1)
+		}
+		http.NotFound(w, r)
+	})
+	asked.Store(0)
+	told := b.js(`(async () => {
+		const told = [], say = (...what) => told.push(JSON.stringify(what)), before = console.warn
+		console.warn = (...text) => told.push(text.join(" "))
+		let answer, sends
+		const sending = new Promise(is => { sends = is })
+		const s = await openForm("/f.form", { keep: { hours: 0 }, send: () => new Promise(done => { answer = done; sends() }) })
+		` + untilInPage + `
+		const shows = () => [s.snapshot.prefill, s.field("keeper").raw, s.field("beds").raw, s.snapshot.unsaved]
+		say(...shows())
+		say(s.reading()({ keeper: "Ada", beds: 3, tools: [{ name: "spade" }] }, '"1"'), ...shows())
+		s.edit("keeper", "Bo")
+		say(s.reading()({ keeper: "Cy", beds: 4 }, '"2"'), ...shows(), s.field("keeper").contested)
+		say(s.reading()("no record"), s.reading()({ other: 1 }))
+		s.submit()
+		await sending
+		const early = s.reading()
+		say(s.reading()({ keeper: "Cy", beds: 5 }, '"3"'), ...shows())
+		answer({ status: 200, headers: { ETag: '"4"' } })
+		await until(s => s.submission === "accepted")
+		say(...shows())
+		say(early({ keeper: "Cy", beds: 5 }, '"3"'), ...shows())
+		say(s.reading()({ keeper: "Bo", beds: 6 }, '"5"'), ...shows())
+		s.close()
+		say(s.reading()({ keeper: "Bo" }))
+		console.warn = before
+		return told.join("\n")
+	})()`)
+	require.Equal(t, strings.TrimSpace(`
+["loading","","",false]
+[true,"ready","Ada","3",false]
+[true,"ready","Bo","4",true,false]
+leanwicket: the record that was supplied is not taken: the record cannot be taken: the body is no JSON object
+leanwicket: the record that was supplied is not taken: the record cannot be taken: the body has no field of the form
+[false,false]
+[true,"ready","Bo","4",true]
+["loading","Bo","4",false]
+[false,"loading","Bo","4",false]
+[true,"ready","Bo","6",false]
+[false]
+`), told)
+	require.Zero(t, asked.Load())
+}
+
 // A record for a form that loads nothing is told in the console.
 func TestARecordWithoutPrefill(t *testing.T) {
 	b := scriptPage(t, "form: plot\nschema: {properties: {keeper: {type: string}}}\nsubmit: {url: /plot}\n", http.NotFound)

@@ -14,10 +14,10 @@ func (r *reader) advise() []form.Problem {
 	d := &r.declaration
 	at := func(keys ...string) *document.Node { return nearest(r.root, keys...) }
 	replaces := !d.Submit.Creates()
-	if replaces && d.Prefill.URL == "" {
+	if replaces && !d.Prefill.Loads() {
 		report.Wrong(at("submit"), d.Submit.Method+" without a prefill: the record is replaced by what the form opens with", "a prefill with needed: true")
 	}
-	if replaces && d.Prefill.URL != "" && !d.Prefill.Needed {
+	if replaces && d.Prefill.Loads() && !d.Prefill.Needed {
 		report.Wrong(at("prefill"), d.Submit.Method+" with a prefill that is not needed: blanks can overwrite the record when the load fails", "needed: true")
 	}
 	if replaces && d.Accepted.Then == form.ThenClear {

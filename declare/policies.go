@@ -119,10 +119,12 @@ func (r *reader) url(n *document.Node, own ...string) string {
 
 func (r *reader) prefill(n *document.Node) {
 	p := &r.declaration.Prefill
-	for _, e := range r.Map(n, "url", "needed", "timeout", "whileLoading", "ifEdited") {
+	for _, e := range r.Map(n, "url", "own", "needed", "timeout", "whileLoading", "ifEdited") {
 		switch e.Key {
 		case "url":
 			p.URL = r.url(e.Value)
+		case "own":
+			p.Own = r.Bool(e.Value)
 		case "needed":
 			p.Needed = r.Bool(e.Value)
 		case "timeout":
@@ -133,8 +135,11 @@ func (r *reader) prefill(n *document.Node) {
 			p.Ask = r.Word(e.Value, "keep", "ask") == "ask"
 		}
 	}
-	if n.Kind == document.Map && p.URL == "" {
-		r.Wrong(n, "a prefill without url", "url: where the saved answers come from")
+	switch {
+	case n.Kind == document.Map && !p.Loads():
+		r.Wrong(n, "a prefill without url", "url: where the saved answers come from, or own: true where the application brings them")
+	case p.URL != "" && p.Own:
+		r.Wrong(n, "a prefill with a url and own: true", "one of them: with own: true the application brings the saved answers, and no url is asked")
 	}
 }
 

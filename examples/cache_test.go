@@ -26,7 +26,7 @@ func TestCache(t *testing.T) {
 		const type = (name, text) => { q(name).value = text; q(name).dispatchEvent(new Event("input", { bubbles: true })) }
 		const says = text => () => q("#said")?.innerText.includes(text)
 		const lists = text => () => q("#list").innerText.includes(text)
-		const asked = () => performance.getEntriesByType("resource").filter(e => e.name.includes("/buoys")).length - 1 // but the style sheet
+		const asked = () => performance.getEntriesByType("resource").filter(e => /\/buoys[^?]*$/.test(e.name)).length - 1 // but the style sheet
 		await becomes("asks who has the watch", () => q("#sign-in")?.open)
 		type("#word", "tern"); q("#sign-in button").click()
 		await becomes("knows the word", () => q("#word-wrong").innerText)
@@ -53,12 +53,18 @@ func TestCache(t *testing.T) {
 		await becomes("asks at the next press", () => q("#sign-in").open)
 		type("#word", "gull"); q("#sign-in button").click()
 		await becomes("saves the version after", lists("B2: green, 8 m"))
+		type("#depth", "9")
+		await fetch("/drift/B2", { method: "POST" })
+		await becomes("shows what the sea has done, and keeps what is typed", () => q("#note").value === "has drifted" && q("#depth").value === "9")
+		q("#save").click()
+		await becomes("saves over it", lists("B2: green, 9 m"))
+		told.push(q("#note").value)
 		q("#lay").click()
 		await becomes("lays another", () => q("#said")?.innerText === "" && q("#note") === null && q("#light"))
 		type("#light", "white"); type("#depth", "11"); q("#save").click()
 		await becomes("is on the chart", says("It is on the chart."))
 		await becomes("lists the new one", lists("B3: white, 11 m"))
-		await becomes("6 requests", () => asked() - before === 6) // two saves that were denied at first, one of them twice, and a new one
+		await becomes("7 requests", () => asked() - before === 7) // two saves that were denied at first, one of them twice, and a new one
 		return told.join("\n")
 	})()`, chromedp.EvalAwaitPromise))
 	require.NoError(t, err)
@@ -76,9 +82,12 @@ asks again
 stays denied
 asks at the next press
 saves the version after
+shows what the sea has done, and keeps what is typed
+saves over it
+has drifted
 lays another
 is on the chart
 lists the new one
-6 requests
+7 requests
 `), text)
 }

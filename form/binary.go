@@ -388,6 +388,7 @@ func (c *codec) prefill(x *PrefillPolicy) {
 		p.fact(3, &x.Lock)
 		p.fact(4, &x.Ask)
 		smallPart(p, 5, &x.Timeout)
+		p.fact(6, &x.Own)
 	})
 }
 

@@ -151,14 +151,18 @@ type CheckPolicy struct {
 	Timeout time.Duration
 }
 
-// PrefillPolicy says where saved answers come from. Without a URL there are none.
+// PrefillPolicy says where saved answers come from. The zero value is from nowhere.
 type PrefillPolicy struct {
 	URL     string
+	Own     bool // the application brings them, and there is no URL
 	Needed  bool // nothing is sent before the saved answers have arrived
 	Timeout time.Duration
 	Lock    bool // fields are locked until the first arrival
 	Ask     bool // an answer that meets an edit contests the field; else the edit is kept
 }
+
+// Loads reports whether there are saved answers to load.
+func (p PrefillPolicy) Loads() bool { return p.URL != "" || p.Own }
 
 // SubmitPolicy is where the form is sent, and how.
 type SubmitPolicy struct {

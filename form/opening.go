@@ -7,7 +7,7 @@ import "slices"
 // those rows alone. A form with a prefill source goes by what is loaded, and stays as it is, and so
 // does a form for which there are no answers.
 func (f *Form) Opening(answers []Answer) *Form {
-	if len(answers) == 0 || f.Prefill.URL != "" {
+	if len(answers) == 0 || f.Prefill.Loads() {
 		return f
 	}
 	if f.declared != nil {

@@ -71,7 +71,7 @@ func (h *Handler) chooses(v *visit, s *sent) *visit {
 // outdated is what a page shows and says where its submission came too late: the newest record beside
 // what was typed. It is v itself where there is no record to be had.
 func (h *Handler) outdated(v *visit, s *sent) (shown *visit, says string) {
-	if h.form.Prefill.URL == "" || h.o.Load == nil {
+	if !h.form.Prefill.Loads() || h.o.Load == nil {
 		return v, ""
 	}
 	newest := h.begin(v.request)

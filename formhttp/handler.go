@@ -48,7 +48,7 @@ func New(declared *form.Form, validator Validator, o Options) (*Handler, error) 
 		return nil, errors.New("formhttp: found no form; right would be a declare.Source's Form")
 	case o.Submit == nil:
 		return nil, fmt.Errorf("formhttp: found no Options.Submit for the form %s; right would be a function that stores what is submitted", declared.Name)
-	case o.Load != nil && declared.Prefill.URL == "":
+	case o.Load != nil && !declared.Prefill.Loads():
 		return nil, fmt.Errorf("formhttp: found Options.Load for the form %s, which has no prefill and would never load; right would be prefill: {url: …} in the form, or no Load", declared.Name)
 	case o.Secret != nil && len(o.Secret) < 32:
 		return nil, fmt.Errorf("formhttp: found an Options.Secret of %d bytes for the form %s; right would be at least 32 random bytes, the same in each process", len(o.Secret), declared.Name)

@@ -18,7 +18,7 @@ import (
 // something that everybody can read, or tables of the form. What decides in the core is
 // not among them, so that a mistake there cannot hide itself.
 var borrowed = []string{
-	"(*Session).Activity", "(*Session).At", "(*Session).Attempt", "(*Session).ByID", "(*Session).CopyFrom", "(*Session).Field", "(*Session).Fields", "(*Session).Form", "(*Session).FormIssues", "(*Session).Ignored", "(*Session).Leaving", "(*Session).Prefill", "(*Session).Receipt", "(*Session).Same", "(*Session).Submission", "(*Session).UnloadGuard", "(*Session).Version", "(*Session).Waiting",
+	"(*Session).Activity", "(*Session).AnswerWaits", "(*Session).At", "(*Session).Attempt", "(*Session).ByID", "(*Session).CopyFrom", "(*Session).Field", "(*Session).Fields", "(*Session).Form", "(*Session).FormIssues", "(*Session).Ignored", "(*Session).Leaving", "(*Session).Prefill", "(*Session).Receipt", "(*Session).Same", "(*Session).Submission", "(*Session).UnloadGuard", "(*Session).Version", "(*Session).Waiting",
 	"(FieldState).Checking", "(FieldState).Contested", "(FieldState).Declared", "(FieldState).Dirty", "(FieldState).EditedSince", "(FieldState).HasIssueOf", "(FieldState).ID", "(FieldState).Issues", "(FieldState).Path", "(FieldState).Place", "(FieldState).Raw", "(FieldState).SavedRows", "(FieldState).Shows", "(FieldState).Touched", "(FieldState).Underlying", "(FieldState).UnderlyingBaseline", "(FieldState).Wrong",
 	"(AskReason).String", "(EventKind).FromApplicant", "(EventKind).String", "(Source).String", "(Submission).String",
 }

@@ -26,13 +26,14 @@ const (
 	SaidOnce
 	RepeatsUnchanged
 	NothingBlanked
+	NeverOlder
 	guaranteeCount
 )
 
 var guaranteeWords = [guaranteeCount]string{
 	"one-at-a-time", "no-invalid-send", "edits-survive", "waiting-ends", "ask-before-loss", "no-needless-ask",
 	"way-forward", "fresh-issues", "same-key-same-values", "clean-reset", "nothing-swallowed", "stale-ignored", "said-once",
-	"repeats-unchanged", "nothing-blanked",
+	"repeats-unchanged", "nothing-blanked", "never-older",
 }
 
 func (g Guarantee) String() string { return form.Word(guaranteeWords[:], g) }
@@ -82,6 +83,6 @@ func Waives(f *form.Form) []Waived {
 	add(f.Leave.When == form.LeaveNever, AskBeforeLoss, PolicyNeverAsk, "leaving loses unsaved work without a question", "when: dirty")
 	add(f.Leave.When == form.LeaveDirtyAndTouched, AskBeforeLoss, PolicyAskTouched, "leaving loses what was typed in a field that was not left yet", "when: dirty")
 	add(f.Leave.AllowInFlight && f.Leave.When != form.LeaveNever, AskBeforeLoss, PolicyInFlight, "leaving gives up a submission of which nobody learns whether it was received", "inFlight: ask")
-	add(f.Prefill.URL != "" && !f.Prefill.Ask && !f.Submit.Creates(), EditsSurvive, PolicyKeep, "what somebody else has saved meanwhile is replaced by the edit over it, and nobody is asked", "ifEdited: ask")
+	add(f.Prefill.Loads() && !f.Prefill.Ask && !f.Submit.Creates(), EditsSurvive, PolicyKeep, "what somebody else has saved meanwhile is replaced by the edit over it, and nobody is asked", "ifEdited: ask")
 	return list
 }

@@ -41,9 +41,12 @@ func (w *Watch) settleFrom(e lifecycle.Event) outcomes {
 		if o.learnt {
 			w.settled = true
 			w.accepted = e.Reply.Kind == lifecycle.ReplyAccepted
+			if w.accepted || e.Reply.Kind == lifecycle.ReplyOutdated {
+				w.changes++
+			}
 			w.resetAt = false
 			w.owed = w.owed && !w.accepted // what was accepted is no blank
-			w.missing = w.missing || w.session.Form().Prefill.URL != "" && (e.Reply.Kind == lifecycle.ReplyOutdated || w.losesVersion(e.Reply))
+			w.missing = w.missing || w.session.Form().Prefill.Loads() && (e.Reply.Kind == lifecycle.ReplyOutdated || w.losesVersion(e.Reply))
 		}
 	case lifecycle.EventElapsed:
 		if k := w.timerOf(e.Timer); k >= 0 {
@@ -63,7 +66,7 @@ func (w *Watch) settleFrom(e lifecycle.Event) outcomes {
 		o.unsettled = w.then.facts.activity == lifecycle.ActivitySending || w.then.facts.activity == lifecycle.ActivityWaiting
 		w.leaveBehind()
 	case lifecycle.EventRestored:
-		w.owed = w.session.Form().Prefill.URL != "" && (w.session.Attempt().Number > 0 || len(w.session.Waiting()) > 0)
+		w.owed = w.session.Form().Prefill.Loads() && (w.session.Attempt().Number > 0 || len(w.session.Waiting()) > 0)
 		if w.session.Attempt().Number > 0 { // it is taken over, or left out
 			kept := e.Draft.Attempt
 			w.attempt, w.settled, w.adopted, w.accepted = 1, false, true, false
@@ -80,7 +83,7 @@ func (w *Watch) settleFrom(e lifecycle.Event) outcomes {
 		}
 	case lifecycle.EventChecked, lifecycle.EventCheckFailed:
 		w.checks = dropped(w.checks, w.checkOf(e.Request))
-	case lifecycle.EventLoaded:
+	case lifecycle.EventLoaded, lifecycle.EventSupplied:
 		w.load, w.missing, w.owed = 0, false, false
 	case lifecycle.EventLoadFailed:
 		w.load = 0

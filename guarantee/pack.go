@@ -15,21 +15,21 @@ import (
 //	packed := p.Pack(nil, watch, canonical.Ahead{}) // the session is in its canonical state now
 //	p.Unpack(packed, other)      // a watch of a session of its own
 type Packer struct {
-	core  *canonical.Packer
-	whole bool
-	works codec.Numbering[string, *sentWork] // by content
-	own   map[string]*sentWork               // by content
-	text  []byte                             // scratch
+	core    *canonical.Packer
+	options canonical.Options
+	works   codec.Numbering[string, *sentWork] // by content
+	own     map[string]*sentWork               // by content
+	text    []byte                             // scratch
 }
 
 // NewPacker makes a packer for the watched sessions of one form.
 func NewPacker(form *form.Form, o canonical.Options) *Packer {
-	return &Packer{core: canonical.NewPacker(form, o), whole: o.Whole, works: codec.NewNumbering[string, *sentWork](), own: map[string]*sentWork{}}
+	return &Packer{core: canonical.NewPacker(form, o), options: o, works: codec.NewNumbering[string, *sentWork](), own: map[string]*sentWork{}}
 }
 
 // Fork makes a packer with the same numbers, for another goroutine.
 func (p *Packer) Fork() *Packer {
-	return &Packer{core: p.core.Fork(), whole: p.whole, works: p.works.Fork(), own: map[string]*sentWork{}}
+	return &Packer{core: p.core.Fork(), options: p.options, works: p.works.Fork(), own: map[string]*sentWork{}}
 }
 
 // Size estimates the memory that the packer's tables take, in bytes. No fork may be at work
@@ -39,9 +39,10 @@ func (p *Packer) Size() int { return p.core.Size() }
 // Pack brings a watched session into its canonical state and appends it, packed.
 func (p *Packer) Pack(to []byte, w *Watch, ahead canonical.Ahead) []byte {
 	names := p.core.Normalise(w.session, ahead)
-	if !p.whole {
+	if !p.options.Whole {
 		w.forget(ahead)
 	}
+	w.changes = p.options.Changes(w.changes)
 	w.rename(names)
 	c := codec.Writing(p.text[:0])
 	p.memory(&c, w)
@@ -125,6 +126,7 @@ func (p *Packer) memory(c *codec.Codec, w *Watch) {
 	hasSent, ownKey := w.sent != nil, w.key != w.session.Attempt().Key
 	c.Flags(&w.settled, &w.adopted, &w.accepted, &w.resetAt, &w.missing, &w.paused, &w.owed)
 	c.Flags(&hasSent, &ownKey)
+	codec.Number(c, &w.changes)
 	codec.Number(c, &w.load)
 	codec.Number(c, &w.inFlight)
 	codec.Number(c, &w.attempt)

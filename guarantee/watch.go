@@ -43,11 +43,12 @@ type seen struct {
 	key      lifecycle.Key
 	settled  bool
 	adopted  bool
-	accepted bool // the newest attempt was
-	resetAt  bool // reset since
-	missing  bool // an answer that is needed before a submit has not arrived
-	owed     bool // an earlier page's work is taken over, and no load has arrived that it needs
-	paused   bool // a first pause has been said since the last Submit or Retry
+	accepted bool   // the newest attempt was
+	resetAt  bool   // reset since
+	missing  bool   // an answer that is needed before a submit has not arrived
+	owed     bool   // an earlier page's work is taken over, and no load has arrived that it needs
+	paused   bool   // a first pause has been said since the last Submit or Retry
+	changes  uint32 // acceptances and outdated replies
 }
 
 // standing is what was there before a step.
@@ -104,7 +105,7 @@ type facts struct {
 func NewWatch(s *lifecycle.Session, opening []lifecycle.Effect) *Watch {
 	w := &Watch{session: s}
 	w.settled = true
-	w.missing = s.Form().Prefill.URL != "" && s.Form().Prefill.Needed
+	w.missing = s.Form().Prefill.Loads() && s.Form().Prefill.Needed
 	w.follow(opening)
 	return w
 }
@@ -232,8 +233,9 @@ func (w *Watch) After(s lifecycle.Step) {
 	if w.mustBeStale(e) {
 		w.broken(StaleIgnored, "", "an answer to a request that is not current was taken: "+e.Kind.String())
 	}
-	now, attempt := w.read(), w.attempt
+	now, attempt, load := w.read(), w.attempt, w.load
 	outcome := w.settleFrom(e)
+	w.checkAccepted(outcome)
 	w.checkEdits(e, outcome) // what a step settled comes before what it sent
 	w.checkSends(effects, now)
 	if w.attempt == attempt { // a new attempt has sent what was edited
@@ -241,6 +243,7 @@ func (w *Watch) After(s lifecycle.Step) {
 	}
 	w.checkLeaving(e, effects)
 	w.follow(effects)
+	w.checkNoneOlder(outcome, load)
 	w.checkWaiting(now)
 	w.checkAsking(effects, now)
 	w.checkIssues(e)
@@ -256,6 +259,8 @@ func (w *Watch) mustBeStale(e lifecycle.Event) bool {
 	switch e.Kind {
 	case lifecycle.EventLoaded, lifecycle.EventLoadFailed:
 		return gone || e.Request != w.load
+	case lifecycle.EventSupplied:
+		return gone || e.After != w.changes
 	case lifecycle.EventChecked, lifecycle.EventCheckFailed:
 		return gone || w.checkOf(e.Request) < 0
 	case lifecycle.EventElapsed:

@@ -185,6 +185,14 @@ func TestTheWatchSeesEveryBreach(t *testing.T) {
 			x.apply(lifecycle.Restore(&lifecycle.Draft{Attempt: &lifecycle.DraftAttempt{Key: lifecycle.Key{9}, Button: "send", Values: []form.Answer{{Place: form.Place{Field: 0, Row: -1}, Value: form.Text("x")}}}}))
 			return x.bend(lifecycle.Retry(), func(e []lifecycle.Effect) []lifecycle.Effect { e[0].Attempt, e[0].Key[3] = 2, 9; return e })
 		}},
+		"an answer older than what was accepted": {NeverOlder, func(x *tampered) []Guarantee {
+			x = newTampered(x.t, func(d *form.Declaration) { d.Submit.Method = "PUT" })
+			loaded := func(b string) lifecycle.Event {
+				return lifecycle.Loaded(1, []form.Answer{{Place: form.Place{Field: 1, Row: -1}, Value: form.Text(b)}}, "")
+			}
+			x.apply(loaded("newer"), lifecycle.Edit("a", "x"), lifecycle.Submit(""))
+			return x.bend(lifecycle.Replied(1, 1, accepted), x.pretend(loaded("older"), lifecycle.Edit("a", "x"), lifecycle.Submit(""), lifecycle.Replied(1, 1, accepted)))
+		}},
 		"said twice": {SaidOnce, func(x *tampered) []Guarantee {
 			x.apply(lifecycle.Edit("a", "x"), lifecycle.Submit(""))
 			return x.bend(lifecycle.Replied(1, 1, accepted), also(lifecycle.Effect{Kind: lifecycle.EffectSay, Message: form.Message{ID: form.MessageAccepted}}))

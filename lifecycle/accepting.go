@@ -16,9 +16,11 @@ const secondClick = time.Second
 // cleared, adopts what the reply brought, or is left.
 func (s *Session) settleAccepted(r *Reply) {
 	s.accepted = true
+	s.changes++
 	s.attempt.outcome, s.newestOutcome = OutcomeAccepted, OutcomeAccepted
 	creates := s.form.Submit.Creates()
 	lost := s.losesVersion(r)
+	droppedSupplied := s.deferred.supplied // nobody brings it again, unless it is asked for
 	if s.deferred.present {
 		s.load.needs = 0 // the accepted answers replace the load that is dropped
 		s.dropDeferred()
@@ -27,7 +29,7 @@ func (s *Session) settleAccepted(r *Reply) {
 	if lost {
 		s.load.needs |= needVersion
 	}
-	if lost || !creates && s.load.request != 0 {
+	if lost || droppedSupplied || !creates && s.load.request != 0 {
 		s.startLoad() // the answer on its way may be older than what was accepted
 	}
 	s.acceptSent()
@@ -67,7 +69,7 @@ func (s *Session) losesVersion(r *Reply) bool {
 	known := s.attempt.version != "" || s.version != "" || s.deferred.version != ""
 	// A merge patch without a version may have met anything, beside what it changed.
 	met := s.form.Submit.Method == "PATCH" && s.attempt.version == ""
-	return known && (r.Version == "" || met) && !s.form.Submit.Creates() && s.form.Prefill.URL != ""
+	return known && (r.Version == "" || met) && !s.form.Submit.Creates() && s.form.Prefill.Loads()
 }
 
 // clearMarks takes away what belonged to the accepted work.

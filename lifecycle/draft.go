@@ -153,7 +153,7 @@ func (s *Session) keepRows(kept *Draft, group form.FieldID) {
 		Since: s.has(head, state.BitRowsEdited) && s.attempt.outcome != OutcomeAccepted, Contested: s.has(head, state.BitContested), Based: s.has(head, state.BitBased),
 	}
 	w.Clean = s.isAsSaved(head) && !w.Since && !w.Contested && !s.has(head, state.BitStays)
-	if w.Clean && kept.Attempt == nil && (s.form.Prefill.URL != "" || values == nil) {
+	if w.Clean && kept.Attempt == nil && (s.form.Prefill.Loads() || values == nil) {
 		kept.Values = append(kept.Values, values...)
 		return
 	}

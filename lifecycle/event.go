@@ -30,6 +30,7 @@ const (
 
 	EventLoaded
 	EventLoadFailed
+	EventSupplied
 	EventChecked
 	EventCheckFailed
 	EventReplied
@@ -39,7 +40,7 @@ const (
 var eventWords = [...]string{
 	"edit", "blur", "submit", "cancel", "retry", "reset", "add row", "remove row", "move row", "refresh",
 	"resolve", "leave asked", "leave decided", "returned", "restored",
-	"loaded", "load failed", "checked", "check failed", "replied", "elapsed",
+	"loaded", "load failed", "supplied", "checked", "check failed", "replied", "elapsed",
 }
 
 func (k EventKind) String() string { return form.Word(eventWords[:], k) }
@@ -68,8 +69,9 @@ type Event struct {
 	Reply   *Reply
 	Came    *Came // what came over the network; nil means that nobody says
 
-	Values  []form.Answer // loaded
-	Version string        // loaded; empty means that it is unknown
+	Values  []form.Answer // loaded, supplied
+	Version string        // loaded, supplied; empty means that it is unknown
+	After   uint32        // supplied: Session.Changes when the application began to read
 	Why     string        // load failed
 	Denied  bool          // load failed: the applicant is signed out, or not allowed to read
 	Issues  []Entry       // checked
@@ -151,6 +153,13 @@ func LoadFailed(request RequestID, why string) Event {
 // allowed to read.
 func LoadDenied(request RequestID) Event {
 	return Event{Kind: EventLoadFailed, Request: request, Why: "denied", Denied: true}
+}
+
+// Supplied is saved answers that the application has of its own accord. They count as a load that is begun
+// and answered in this moment. after is what [Session.Changes] was when the application began to
+// read them: what was read before an acceptance is stale after it.
+func Supplied(values []form.Answer, version string, after uint32) Event {
+	return Event{Kind: EventSupplied, Values: values, Version: version, After: after}
 }
 
 // Checked is the answer to a Check: no entries means that it passed. An entry

@@ -23,9 +23,10 @@ const (
 // deferred is an answer that arrived while an attempt was open: its values are in
 // Session.deferredValues.
 type deferred struct {
-	present bool
-	ask     bool
-	version string
+	present  bool
+	ask      bool
+	supplied bool // no load brought it
+	version  string
 }
 
 // startLoad asks for the saved answers; an older load is given up.
@@ -47,7 +48,7 @@ func (s *Session) giveUpLoad() {
 }
 
 func (s *Session) refresh() error {
-	if s.form.Prefill.URL == "" {
+	if !s.form.Prefill.Loads() {
 		return ErrNoPrefill
 	}
 	s.startLoad()
@@ -69,20 +70,43 @@ func (s *Session) loaded(e *Event) error {
 	if err := s.currentLoad(e.Request); err != nil {
 		return err
 	}
-	restored := s.load.needs&needRestored != 0
-	ask := s.form.Prefill.Ask || s.load.needs&needOutdated != 0
 	s.disarm(TimerLoad)
 	s.load.request = 0
+	s.arrive(e)
+	return nil
+}
+
+// supplied takes saved answers that the application brings of its own accord. A version that is known
+// already is news only where a load is still wanted.
+func (s *Session) supplied(e *Event) error {
+	switch {
+	case !s.form.Prefill.Loads():
+		return ErrNoPrefill
+	case e.After > s.changes:
+		return &UnknownError{"reading", ""}
+	case e.After < s.changes:
+		return ErrStale
+	case e.Version != "" && e.Version == s.version && s.prefill == PrefillReady && s.load.request == 0 && s.load.needs == 0:
+		return nil
+	}
+	s.giveUpLoad()
+	s.arrive(e)
+	return nil
+}
+
+// arrive takes the newest saved answers: they are merged, or wait for the attempt that is open.
+func (s *Session) arrive(e *Event) {
+	restored := s.load.needs&needRestored != 0
+	ask := s.form.Prefill.Ask || s.load.needs&needOutdated != 0
 	s.load.arrived = true
 	s.prefill = PrefillReady
 	s.dropDeferred()
 	if s.open() && !(restored && s.activity == ActivityIdle) {
-		s.deferred.present, s.deferred.ask, s.deferred.version = true, ask, e.Version
+		s.deferred = deferred{present: true, ask: ask, supplied: e.Kind == EventSupplied, version: e.Version}
 		s.deferredValues = append(s.deferredValues, e.Values...)
-		return nil
+		return
 	}
 	s.mergeLoaded(e.Values, e.Version, ask)
-	return nil
 }
 
 // open reports whether an attempt is open: an arriving answer then waits.
@@ -104,9 +128,9 @@ func (s *Session) mergeLoaded(values []form.Answer, version string, ask bool) {
 
 // mergeDeferred merges the answer that waited for the attempt.
 func (s *Session) mergeDeferred() {
-	if s.deferred.present {
-		s.deferred.present = false
-		s.mergeLoaded(s.deferredValues, s.deferred.version, s.deferred.ask)
+	if waited := s.deferred; waited.present {
+		s.deferred = deferred{}
+		s.mergeLoaded(s.deferredValues, waited.version, waited.ask)
 	}
 }
 

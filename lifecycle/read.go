@@ -66,6 +66,14 @@ func (s *Session) UnloadGuard() bool { return s.guard }
 // Ignored is how many submits did nothing because one was under way.
 func (s *Session) Ignored() int { return int(s.ignored) }
 
+// Changes counts what the session has seen of changes of the saved record: acceptances and outdated replies.
+// [Supplied] says how many there were when the application began to read.
+func (s *Session) Changes() uint32 { return s.changes }
+
+// AnswerWaits reports whether saved answers have arrived that are merged only when the outcome of the newest attempt is
+// known.
+func (s *Session) AnswerWaits() bool { return s.deferred.present }
+
 // Version is the version that the values are based on; empty means that it is unknown.
 func (s *Session) Version() string { return s.version }
 

@@ -30,7 +30,7 @@ func (s *Session) restored(r *Draft) error {
 	if r.Attempt != nil {
 		t.attempt(r.Attempt)
 	}
-	if s.form.Prefill.URL == "" {
+	if !s.form.Prefill.Loads() {
 		s.placeWaiting(false)
 		s.meetRestored()
 	} else if len(s.waiting) > 0 {
@@ -234,7 +234,7 @@ func (t *taking) attempt(kept *DraftAttempt) {
 	}
 	s.adoptedKey, s.seed = kept.Key, s.seed.after(kept.Key)
 	s.tries = append(s.tries[:0], state.TryCancelled)
-	if s.form.Prefill.URL != "" {
+	if s.form.Prefill.Loads() {
 		s.load.needs |= needRestored
 	}
 	for i := range s.inOrder() { // what had not loaded yet is blank, and no edit

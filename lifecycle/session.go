@@ -77,6 +77,7 @@ type scalars struct {
 	receipt   receipt
 	focus     form.Place
 
+	changes     uint32 // acceptances and outdated replies so far
 	nextRequest RequestID
 	nextTimer   TimerID
 	applied     uint64 // events so far; 0 means that the first is still to come
@@ -106,7 +107,7 @@ func Open(f *form.Form, seed Seed) (*Session, []Effect) {
 	s.groups = make([]state.Group, f.GroupCount())
 	s.toDefaults()
 	s.clearChanged()
-	if f.Prefill.URL != "" {
+	if f.Prefill.Loads() {
 		if f.Prefill.Needed {
 			s.load.needs = needDeclared
 		}
@@ -172,6 +173,8 @@ func (s *Session) dispatch(e *Event) error {
 		return s.loaded(e)
 	case EventLoadFailed:
 		return s.loadFailed(e.Request, e.Denied)
+	case EventSupplied:
+		return s.supplied(e)
 	case EventChecked:
 		return s.checked(e.Request, e.Issues)
 	case EventCheckFailed:

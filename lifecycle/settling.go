@@ -223,8 +223,9 @@ func (s *Session) firstServerIssue() form.Place {
 // settleOutdated loads the newest answers; the applicant then chooses where
 // they meet an edit. A form that loads nothing takes it as a refusal.
 func (s *Session) settleOutdated(r *Reply) {
+	s.changes++
 	s.follow = false
-	if s.form.Prefill.URL == "" {
+	if !s.form.Prefill.Loads() {
 		s.version = "" // no load brings a newer one: to send again is the applicant's decision
 		s.settleRefused(r)
 		return

@@ -1,6 +1,9 @@
 package runner
 
 import (
+	"errors"
+
+	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/replies"
 )
@@ -9,6 +12,47 @@ import (
 type Record struct {
 	Values  []byte // a JSON object
 	Version string // empty means that it is unknown
+}
+
+// received is the record as a reply that brings it.
+func (rec Record) received() replies.Received {
+	got := replies.Received{Status: 200, Header: map[string]string{"Content-Type": "application/json"}, Body: rec.Values}
+	if rec.Version != "" {
+		got.Header["ETag"] = rec.Version
+	}
+	return got
+}
+
+// Supplied is the event of a record that the application brings of its own accord. after is what
+// [lifecycle.Session.Changes] was when the application began to read it. The error says why it is no record of the
+// form.
+func Supplied(f *form.Form, rec Record, after uint32) (lifecycle.Event, error) {
+	e := replies.Event(f, lifecycle.Effect{Kind: lifecycle.EffectLoad}, rec.received())
+	if e.Kind != lifecycle.EventLoaded {
+		return e, errors.New("the record cannot be taken: " + e.Why)
+	}
+	return lifecycle.Supplied(e.Values, e.Version, after), nil
+}
+
+// Reading begins to read the saved record, and returns the function that supplies it. The session takes it as a load
+// that has just been answered. The function returns nil where it is taken, and [lifecycle.ErrStale] where the session
+// has seen an acceptance, or an outdated save, since the reading began.
+//
+//	supply := applicant.Reading()
+//	record, err := registry.Read(ctx)
+//	…
+//	err = supply(record)
+func (r *Runner) Reading() (supply func(Record) error) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	after := r.session.Changes()
+	return func(rec Record) error {
+		e, err := Supplied(r.session.Form(), rec, after)
+		if err != nil {
+			return err
+		}
+		return r.Apply(e)
+	}
 }
 
 // Outcome is what came for a submission.
@@ -30,12 +74,17 @@ func (r *Runner) do(q Request, done func(replies.Received)) (stop func()) {
 	switch {
 	case q.Kind == lifecycle.EffectLoad && record != nil:
 		r.o.Record = nil
-		got := replies.Received{Status: 200, Header: map[string]string{"Content-Type": "application/json"}, Body: record.Values}
-		if record.Version != "" {
-			got.Header["ETag"] = record.Version
-		}
-		r.inHand = func() { done(got) }
+		r.inHand = func() { done(record.received()) }
 		return func() { r.inHand = nil }
+	case q.Kind == lifecycle.EffectLoad && q.URL == "" && r.o.Load != nil:
+		return r.o.Clock.After(0, func() {
+			rec, err := r.o.Load()
+			if err != nil {
+				done(replies.Received{})
+				return
+			}
+			done(rec.received())
+		})
 	case r.o.Transport == nil:
 		return func() {}
 	}

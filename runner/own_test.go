@@ -1,6 +1,7 @@
 package runner_test
 
 import (
+	"errors"
 	"fmt"
 	"sync"
 	"testing"
@@ -93,4 +94,70 @@ func TestTheProgramsOwn(t *testing.T) {
 		require.Contains(t, line, `send "1" `)
 		require.Contains(t, line, `{"keeper":"Bo"}`)
 	}
+}
+
+// Saved answers that the program supplies mean the same as in a page: browser.TestWhatIsSupplied has the same steps.
+func TestWhatIsSupplied(t *testing.T) {
+	source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte("form: plot\nschema: {properties: {keeper: {type: string}, beds: {type: integer}}}\nprefill: {own: true}\nsubmit: {url: /plot, method: PUT, resend: {times: 0}}\n")}}, "f.form.yaml")
+	require.NoError(t, err)
+	o := &slow{}
+	loads := 0
+	r := runner.New(source.Form, runner.Options{Transport: o})
+	defer r.Close()
+	shows := func() string {
+		var text string
+		r.Read(func(s *lifecycle.Session) {
+			keeper, _ := s.Field("keeper")
+			beds, _ := s.Field("beds")
+			text = fmt.Sprint(s.Prefill(), " ", keeper.Raw(), " ", beds.Raw(), " ", s.Unsaved())
+		})
+		return text
+	}
+	record := func(keeper string, beds int, version string) runner.Record {
+		return runner.Record{Values: fmt.Appendf(nil, `{"keeper": %q, "beds": %d}`, keeper, beds), Version: version}
+	}
+	require.Equal(t, "loading   false", shows())
+	require.NoError(t, r.Reading()(record("Ada", 3, `"1"`)))
+	require.Equal(t, "ready Ada 3 false", shows())
+	require.NoError(t, r.Apply(lifecycle.Edit("keeper", "Bo")))
+	require.NoError(t, r.Reading()(record("Cy", 4, `"2"`)))
+	require.Equal(t, "ready Bo 4 true", shows())
+	require.ErrorContains(t, r.Reading()(runner.Record{Values: []byte(`"no record"`)}), "the body is no JSON object")
+	require.ErrorContains(t, r.Reading()(runner.Record{Values: []byte(`{"other": 1}`)}), "the body has no field of the form")
+	require.NoError(t, r.Apply(lifecycle.Submit("")))
+	early := r.Reading()
+	require.NoError(t, r.Reading()(record("Cy", 5, `"3"`)))
+	require.Equal(t, "ready Bo 4 true", shows())
+	o.done(replies.Received{Status: 200, Header: map[string]string{"ETag": `"4"`}})
+	require.Equal(t, "loading Bo 4 false", shows(), "what waited may be older, and is asked for again")
+	require.ErrorIs(t, early(record("Cy", 5, `"3"`)), lifecycle.ErrStale)
+	require.NoError(t, r.Reading()(record("Bo", 6, `"5"`)))
+	require.Equal(t, "ready Bo 6 false", shows())
+
+	own := runner.New(source.Form, runner.Options{Load: func() (runner.Record, error) {
+		if loads++; loads == 1 {
+			return runner.Record{}, errors.New("the cache is empty")
+		}
+		return record("Ada", loads, ""), nil
+	}})
+	defer own.Close()
+	is := func(prefill lifecycle.Prefill) func() bool {
+		return func() (is bool) {
+			own.Read(func(s *lifecycle.Session) { is = s.Prefill() == prefill })
+			return is
+		}
+	}
+	require.Eventually(t, is(lifecycle.PrefillFailed), 10*time.Second, time.Millisecond)
+	require.NoError(t, own.Apply(lifecycle.Refresh()))
+	require.Eventually(t, is(lifecycle.PrefillReady), 10*time.Second, time.Millisecond)
+}
+
+// slow keeps a submission until it is answered by done.
+type slow struct{ done func(replies.Received) }
+
+func (s *slow) Do(q runner.Request, done func(replies.Received)) (stop func()) {
+	if q.Kind == lifecycle.EffectSend {
+		s.done = done
+	}
+	return func() {}
 }

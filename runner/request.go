@@ -12,7 +12,7 @@ import (
 type Request struct {
 	Kind    lifecycle.EffectKind // load, check or send
 	Method  string
-	URL     string // as the form declares it, a check's with its value filled in
+	URL     string // as the form declares it, a check's with its value filled in; empty for a load that is the program's own
 	Key     string // send: the Idempotency-Key
 	Version string // send: the If-Match; empty means that it is unknown
 	Button  string // send: which of the form's buttons

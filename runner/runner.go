@@ -54,6 +54,10 @@ type Options struct {
 	// Record is the saved record that the application has in hand, or nil. It answers the first load before
 	// New returns, and no request is made for that.
 	Record *Record
+	// Load brings the saved record of a form whose prefill is own, each time that the session asks for it, on a
+	// goroutine of the clock. An error is a load that has failed. Where Load is nil, the program supplies the record
+	// within the load's time-out: see [Runner.Reading].
+	Load func() (Record, error)
 	// Outcome is told what came for a submission, after the step that it made, with no lock held.
 	Outcome func(Outcome)
 	// SignIn has the applicant sign in again, and reports whether they have. It is called once for all
@@ -268,7 +272,7 @@ func (r *Runner) elapsed(timer lifecycle.TimerID) {
 }
 
 func (r *Runner) request(e lifecycle.Effect) {
-	if r.o.Transport == nil && r.o.Record == nil {
+	if r.o.Transport == nil && r.o.Record == nil && r.o.Load == nil {
 		return // as if nobody answered: the timers end it
 	}
 	name := call{e.Request, e.Attempt, e.Try}

@@ -7,13 +7,14 @@ import (
 	"leanwicket.dev/form"
 	"leanwicket.dev/internal/document"
 	"leanwicket.dev/lifecycle"
+	"leanwicket.dev/replies"
 )
 
 func itoa(n int) string { return strconv.Itoa(n) }
 
 var timelineKeys = []string{
 	"at", "edit", "blur", "submit", "add", "remove", "move", "cancel", "retry", "reset", "refresh", "returned",
-	"resolve", "leave", "answerLeave", "expect",
+	"resolve", "leave", "answerLeave", "supply", "expect",
 }
 
 // action reads one action of the timeline into the events that it stands for.
@@ -72,6 +73,8 @@ func (p *scenarioReader) action(entry *Entry, e document.Entry) {
 		add(lifecycle.LeaveDecided(map[string]lifecycle.LeaveDecision{
 			"stay": lifecycle.DecisionStay, "discard": lifecycle.DecisionDiscard, "submit": lifecycle.DecisionSubmit,
 		}[p.Word(e.Value, "stay", "discard", "submit")]))
+	case "supply":
+		add(p.supply(entry, e.Value))
 	case "expect":
 		p.expect(entry, e.Value)
 	}
@@ -124,4 +127,30 @@ func (p *scenarioReader) leave(n *document.Node) lifecycle.Event {
 		}
 	}
 	return lifecycle.LeaveAsked(to, kind)
+}
+
+// supply reads saved answers that the application brings of its own accord. The player adds how many changes
+// there were when they were read.
+func (p *scenarioReader) supply(entry *Entry, n *document.Node) lifecycle.Event {
+	if !p.form().Prefill.Loads() {
+		p.Wrong(n, "supplied answers", "a form with a prefill: this one takes no saved answers")
+	}
+	var response replies.Response
+	version := ""
+	for _, e := range p.Map(n, "body", "version", "read") {
+		switch e.Key {
+		case "body":
+			response = replies.Response{Status: 200, Body: e.Value.Any()}
+		case "version":
+			version = p.Text(e.Value)
+		case "read":
+			read := p.Duration(e.Value)
+			entry.read = &read
+		}
+	}
+	values, _, why := replies.Load(p.form(), response)
+	if n.Kind == document.Map && why != "" {
+		p.Wrong(n, "a supply whose body brings nothing: "+why, "{body: {…}, version: '\"2\"', read: 1s}, with a body as a load brings it")
+	}
+	return lifecycle.Supplied(values, version, 0)
 }

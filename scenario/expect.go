@@ -21,7 +21,7 @@ type expectation struct {
 
 var expectKeys = []string{
 	"submission", "prefill", "leave", "values", "dirty", "touched", "contested", "waiting", "issues", "shown", "unsaved",
-	"unloadGuard", "holds", "sendCount", "loadCount", "keyCount", "ignored", "sentValues", "sentVersion", "said", "focus",
+	"unloadGuard", "holds", "sendCount", "loadCount", "keyCount", "ignored", "stale", "sentValues", "sentVersion", "said", "focus",
 	"destination", "asking",
 }
 
@@ -70,6 +70,8 @@ func (p *scenarioReader) expectOne(entry *Entry, e document.Entry) {
 		p.expectCount(entry, e, func(play *play) int { return len(play.keys) })
 	case "ignored":
 		p.expectCount(entry, e, func(play *play) int { return play.session.Ignored() })
+	case "stale":
+		p.expectCount(entry, e, func(play *play) int { return play.stale })
 	case "sentVersion":
 		want := ""
 		if e.Value.Kind != document.Null {

@@ -23,10 +23,10 @@ func First(form *form.Form, formFile string) []byte {
 	}
 	fmt.Fprintf(&text, "scenario: %s\nform: %q\n", name, formFile)
 	checks := checkedEdits(form, edits)
-	if form.Prefill.URL != "" || complete || checks != "" {
+	if form.Prefill.Loads() || complete || checks != "" {
 		text.WriteString("backend:\n")
 	}
-	if form.Prefill.URL != "" {
+	if form.Prefill.Loads() {
 		text.WriteString("  prefill:\n    - {after: 100ms, status: 200, body: {}}\n")
 	}
 	if complete {

@@ -3,6 +3,7 @@ package scenario
 import (
 	"errors"
 	"io"
+	"slices"
 	"time"
 
 	"leanwicket.dev/form"
@@ -55,6 +56,8 @@ type play struct {
 	entry    *document.Node // where in the file what happens now has its cause
 
 	sends, loads int
+	stale        int             // events that were stale
+	changes      []time.Duration // when the session saw the saved record change
 	keys         map[lifecycle.Key]bool
 	focus        string
 	destination  string
@@ -93,6 +96,9 @@ func Play(s *Scenario, options Options) *Result {
 		p.runUntil(entry.At)
 		p.now, p.entry = entry.At, entry.node
 		for _, event := range entry.Events {
+			if event.Kind == lifecycle.EventSupplied {
+				event.After = p.changesAt(entry)
+			}
 			p.apply(event, nil)
 		}
 		for _, e := range entry.expect {
@@ -197,6 +203,12 @@ func (p *play) apply(event lifecycle.Event, answer *Reply) {
 	if errors.As(err, &unknown) {
 		p.fail(Failure{Kind: FailedBackend, Expected: "something that this form can have", Found: err.Error()})
 	}
+	if err == lifecycle.ErrStale {
+		p.stale++
+	}
+	for len(p.changes) < int(p.session.Changes()) {
+		p.changes = append(p.changes, p.now)
+	}
 	if p.recorder != nil {
 		p.recorder.after(event, answer, effects, err, p.session.Ignored() > ignored)
 	}
@@ -206,6 +218,22 @@ func (p *play) apply(event lifecycle.Event, answer *Reply) {
 		}
 	}
 	p.carryOut(effects)
+}
+
+// changesAt counts the changes of the record that the session had seen when the application began to read what it
+// supplies.
+func (p *play) changesAt(entry *Entry) uint32 {
+	read := entry.At
+	if entry.read != nil {
+		read = *entry.read
+	}
+	seen, _ := slices.BinarySearchFunc(p.changes, read, func(at, read time.Duration) int {
+		if at <= read {
+			return -1
+		}
+		return 1
+	})
+	return uint32(seen)
 }
 
 // carryOut does what the effects ask for.

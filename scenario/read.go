@@ -139,7 +139,7 @@ func (p *scenarioReader) backend(n *document.Node) {
 	for _, e := range p.Map(n, "prefill", "checks", "submit") {
 		switch e.Key {
 		case "prefill":
-			if p.form().Prefill.URL == "" {
+			if !p.form().Prefill.Loads() {
 				p.Wrong(e.At, "answers to a prefill", "no prefill: the form loads nothing")
 			}
 			p.s.Backend.Prefill = p.answers(e.Value)

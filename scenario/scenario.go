@@ -57,6 +57,7 @@ type Entry struct {
 	At     time.Duration
 	node   *document.Node
 	Events []lifecycle.Event // one, or several edits
+	read   *time.Duration    // supply: when the application began to read; nil means At
 	expect []expectation
 }
 

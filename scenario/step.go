@@ -144,6 +144,8 @@ func (r *recorder) after(event lifecycle.Event, answer *Reply, effects []lifecyc
 	switch {
 	case event.Kind == lifecycle.EventElapsed:
 		step.Who = "clock"
+	case event.Kind == lifecycle.EventSupplied:
+		step.Who = "application"
 	case event.Kind.FromApplicant():
 		step.Who = "applicant"
 	}
@@ -286,6 +288,11 @@ func (r *recorder) describe(e lifecycle.Event, answer *Reply) string {
 		return "the load arrives" + status
 	case lifecycle.EventLoadFailed:
 		return "the load fails: " + e.Why
+	case lifecycle.EventSupplied:
+		if e.Version != "" {
+			return "supplies saved answers, version " + e.Version
+		}
+		return "supplies saved answers"
 	case lifecycle.EventChecked:
 		return r.what[e.Request] + " arrives" + status
 	case lifecycle.EventCheckFailed:

@@ -42,7 +42,7 @@ func WriteSteps(w io.Writer, steps []Step, style Style) {
 	}
 	at, who, what := len("time"), len("applicant"), len("what happened")
 	for k := range steps {
-		at = max(at, len(clock(steps[k].At)))
+		at, who = max(at, len(clock(steps[k].At))), max(who, len(steps[k].Who))
 		what = max(what, utf8.RuneCountInString(happened(&steps[k])))
 	}
 	what = min(what, 46, max(24, (width-at-who)/2-4))

@@ -85,10 +85,11 @@ func (w *Events) event(e *lifecycle.Event) []byte {
 	o.num("timer", int64(e.Timer))
 	o.num("attempt", int64(e.Attempt))
 	o.num("try", int64(e.Try))
-	if e.Kind == lifecycle.EventLoaded {
+	if e.Kind == lifecycle.EventLoaded || e.Kind == lifecycle.EventSupplied {
 		o.raw("values", w.answers(e.Values))
 	}
 	o.str("version", e.Version)
+	o.num("after", int64(e.After))
 	o.str("why", w.words(e.Why))
 	o.flag("denied", e.Denied)
 	if c := e.Came; c != nil {
@@ -170,6 +171,7 @@ func (r *eventReader) event(o map[string]any) lifecycle.Event {
 		Kind: lifecycle.EventKind(r.word(o, "kind", func(k int) string { return lifecycle.EventKind(k).String() })),
 		Path: str(o, "path"), Raw: str(o, "raw"), To: str(o, "to"), Button: str(o, "button"), Version: str(o, "version"), Why: str(o, "why"),
 		Request: lifecycle.RequestID(num(o, "request")), Timer: lifecycle.TimerID(num(o, "timer")), Attempt: int32(num(o, "attempt")), Try: int32(num(o, "try")),
+		After: uint32(num(o, "after")),
 	}
 	if redacted := str(o, "redacted"); redacted != "" {
 		e.Redacted = r.value(redacted)

@@ -21,7 +21,7 @@ import (
 // open opens the page, and waits until the loaded answers show.
 func (t *tab) open() look {
 	l := t.arrive()
-	if t.form.Prefill.URL != "" {
+	if t.form.Prefill.Loads() {
 		t.waitFor(moment, func() bool { return len(t.asked("load")) > 0 })
 		l = t.quiet()
 	}

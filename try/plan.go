@@ -93,7 +93,7 @@ func newPlan(source *declare.Source, o Options) (*plan, error) {
 		}
 	}
 	p.typeSomething()
-	if p.record == nil && declared.Prefill.URL != "" {
+	if p.record == nil && declared.Prefill.Loads() {
 		p.record = p.sample()
 	}
 	var body any

@@ -88,7 +88,7 @@ var trials = []trial{
 }
 
 func noPrefill(p *plan) string {
-	if p.form.Prefill.URL == "" {
+	if !p.form.Prefill.Loads() {
 		return "the form declares no prefill.url"
 	}
 	return ""

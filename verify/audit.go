@@ -240,6 +240,12 @@ func (a *auditor) nameOf(w *world, m *move) string {
 		if e.Request == w.watch.Loading() {
 			name += " to the newest load"
 		}
+	case lifecycle.EventSupplied:
+		if e.After < w.session.Changes() {
+			name += " too late"
+		} else if e.Version != "" && e.Version == w.session.Version() {
+			name += " in the version that is known"
+		}
 	case lifecycle.EventChecked, lifecycle.EventCheckFailed:
 		if len(e.Issues) > 0 {
 			name += " with issues"

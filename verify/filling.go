@@ -49,7 +49,7 @@ func (m *successors) beginning(page earlier) []lifecycle.Event {
 	if page.kept != nil {
 		return []lifecycle.Event{lifecycle.Restore(page.kept)}
 	}
-	if m.form.Prefill.Lock && m.form.Prefill.URL != "" {
+	if m.form.Prefill.Lock && m.form.Prefill.Loads() {
 		return nil
 	}
 	return m.filled

@@ -14,6 +14,7 @@ type move struct {
 	event    lifecycle.Event
 	also     []lifecycle.Event // edits that go with it in one move: nothing comes between
 	response *replies.Response
+	stale    bool // supplied: it was read before the newest change
 	forward  bool // an applicant's action, a timer, or an answer of an office that accepts
 }
 
@@ -86,7 +87,7 @@ func newSuccessors(declared *form.Form, o Options) (*successors, error) {
 		{Status: 503},
 		{Broken: true},
 	}
-	if !declared.Submit.Creates() && declared.Prefill.URL != "" {
+	if !declared.Submit.Creates() && declared.Prefill.Loads() {
 		submits = append(submits, &accepted) // without a version
 	}
 	if len(m.groups) > 0 && o.Rows > 1 {
@@ -108,7 +109,7 @@ func newSuccessors(declared *form.Form, o Options) (*successors, error) {
 
 // brings is the answer to each load of the walk. It is nil where no load comes.
 func (m *successors) brings() []form.Answer {
-	if m.form.Prefill.URL == "" {
+	if !m.form.Prefill.Loads() {
 		return nil
 	}
 	return m.loads[0].event.Values
@@ -118,16 +119,18 @@ func (m *successors) brings() []form.Answer {
 func (m *successors) moves(w *world, list []move) (all []move, cut bool) {
 	l := moveList{successors: m, world: w, list: list}
 	if w.gone() {
-		if under(m.options.Loads, w.loads) || m.form.Prefill.URL == "" {
+		if under(m.options.Loads, w.loads) || !m.form.Prefill.Loads() {
 			l.applicant(lifecycle.Returned())
 		}
+		l.supplying()
 		l.answers() // all are stale now
 		return l.list, false
 	}
 	l.editing()
 	l.rows()
+	l.supplying()
 	l.submitting()
-	if m.form.Prefill.URL != "" {
+	if m.form.Prefill.Loads() {
 		if under(m.options.Loads, w.loads) {
 			l.applicant(lifecycle.Refresh())
 		} else { // one more load matters where none has arrived
@@ -304,6 +307,33 @@ func (l *moveList) leaving() {
 	}
 }
 
+// supplying lists what the application supplies of its own accord: the version that is known, another one, and
+// what it read before the newest change of the record. A form that creates sends no version, and no version is
+// told apart there.
+func (l *moveList) supplying() {
+	if !l.form.Prefill.Loads() || !l.options.Supplied {
+		return
+	}
+	s := l.world.session
+	supply := func(version string, after uint32) {
+		e := lifecycle.Supplied(l.loads[0].event.Values, version, after)
+		l.list = append(l.list, move{event: e, response: l.loads[0].response, stale: after < s.Changes()})
+	}
+	other := ""
+	if known := s.Version(); !l.form.Submit.Creates() {
+		if other = "w"; known == other {
+			other = "v"
+		}
+		if known != "" {
+			supply(known, s.Changes())
+		}
+	}
+	supply(other, s.Changes())
+	if s.Changes() > 0 {
+		supply(other, s.Changes()-1)
+	}
+}
+
 // answers lists the answers of the backend and the clock. Some are to requests that are on their
 // way. Others are to requests that were answered or given up, and change nothing.
 func (l *moveList) answers() {
@@ -311,7 +341,7 @@ func (l *moveList) answers() {
 	if r := w.watch.Loading(); r != 0 {
 		l.toRequest(l.loads, r)
 	}
-	if r := w.load.spent; r != 0 && l.form.Prefill.URL != "" {
+	if r := w.load.spent; r != 0 && l.form.Prefill.Loads() {
 		l.toSpent(l.loads, r)
 	}
 	w.requests = w.watch.AppendChecks(w.requests[:0])

@@ -21,6 +21,7 @@ type Options struct {
 	Rows      int      // rows of a group in which a field is edited; 0 means 2
 	RowsStay  bool     // no row is added or removed, but what the form requires
 	Edited    []string // paths of the fields that are edited; nil means the first of Plan. The others are filled in before
+	Supplied  bool     // the application supplies saved answers of its own accord, as it always may where the form says prefill.own
 	OneButton bool     // submits are by the first button alone
 	Earlier   bool     // the session begins with what an earlier page kept, instead of afresh
 	States    int      // states after which the walk gives up; 0 means ten million
@@ -61,6 +62,7 @@ func (o Options) withDefaults(form *form.Form) Options {
 		set(&o.Loads, 2)
 	}
 	set(&o.Rows, 2)
+	o.Supplied = o.Supplied || form.Prefill.Own
 	o.Attempts, o.Tries, o.Loads = min(o.Attempts, 200), min(o.Tries, 200), min(o.Loads, 200) // a count is a byte
 	set(&o.States, 10_000_000)
 	set(&o.Memory, 2<<30)
@@ -102,8 +104,11 @@ func (o Options) bounds(declared *form.Form) string {
 	if o.Earlier {
 		text = "after an earlier page " + text
 	}
-	if declared.Prefill.URL != "" {
+	if declared.Prefill.Loads() {
 		text += ", " + number(o.Loads, "load", "loads")
+	}
+	if declared.Prefill.Loads() && o.Supplied {
+		text += " and any number of supplied ones"
 	}
 	switch {
 	case !slices.ContainsFunc(declared.Fields, func(f form.Field) bool { return f.Kind == form.KindRows }):
@@ -140,7 +145,7 @@ func editedField(f *form.Form, path string, chosen map[string]string) (edited, e
 		}
 	}
 	samples := sample.Some(f, place.Field, 3)
-	if f.Prefill.URL == "" {
+	if !f.Prefill.Loads() {
 		add("")
 	} else if len(samples) > 0 { // the last is what a load brings
 		e.saved = f.Parse(place.Field, samples[len(samples)-1])
@@ -152,7 +157,7 @@ func editedField(f *form.Form, path string, chosen map[string]string) (edited, e
 	if raw, there := chosen[path]; there {
 		add(raw)
 	}
-	if f.Submit.HoldUnchanged && (len(samples) > 2 || f.Prefill.URL == "" && len(samples) > 1) {
+	if f.Submit.HoldUnchanged && (len(samples) > 2 || !f.Prefill.Loads() && len(samples) > 1) {
 		add(samples[1])
 	}
 	if f.Submit.HoldUnchanged && len(samples) < 2 && f.Accepts(place.Field, form.Value{}) {

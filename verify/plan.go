@@ -122,7 +122,7 @@ func (o Options) ladder(f *form.Form) []Options {
 	oneTry := once
 	narrow(&oneTry.Tries, 1)
 	first := oneTry
-	first.RowsStay = inRows && f.Prefill.URL != ""
+	first.RowsStay = inRows && f.Prefill.Loads()
 	steps := []Options{first, oneTry, once, oneRow, o}
 	return slices.CompactFunc(steps, func(a, b Options) bool { return a.bounds(f) == b.bounds(f) })
 }

@@ -64,7 +64,7 @@ func attemptOpen(w *world) bool {
 // replacesUnasked reports whether a load brought a newer saved value under an
 // edit that stays.
 func replacesUnasked(e lifecycle.Event, before, after *world, _ []lifecycle.Effect) bool {
-	if e.Kind != lifecycle.EventLoaded {
+	if e.Kind != lifecycle.EventLoaded && e.Kind != lifecycle.EventSupplied {
 		return false
 	}
 	for f := range after.session.Fields() {

@@ -47,7 +47,7 @@ func open(form *form.Form) *world {
 
 // packer packs the worlds of a walk.
 func (m *successors) packer() *guarantee.Packer {
-	return guarantee.NewPacker(m.form, canonical.Options{Whole: m.options.Whole, Alike: m.alike(), Brings: m.brings()})
+	return guarantee.NewPacker(m.form, canonical.Options{Whole: m.options.Whole, Alike: m.alike(), Brings: m.brings(), Supplied: m.options.Supplied})
 }
 
 // begin opens a world, up to where the walk begins.

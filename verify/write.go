@@ -210,7 +210,7 @@ func (t *schedule) step(e lifecycle.Event, previous *move, armed []guarantee.Arm
 	event = t.count
 	t.count++
 	apart := -time.Millisecond
-	if e.Kind == lifecycle.EventElapsed && previous != nil && !previous.event.Kind.FromApplicant() {
+	if e.Kind == lifecycle.EventElapsed && previous != nil && !isAction(previous.event) {
 		apart = 0
 	}
 	t.bounds = append(t.bounds, bound{event, event - 1, apart})
@@ -287,7 +287,7 @@ func (r *retaker) scenario(why purpose, times []time.Duration) ([]byte, bool) {
 	writeBackend(&text, answers)
 	text.WriteString("timeline:\n")
 	for k, m := range r.steps {
-		if action := actionText(m.event); action != "" {
+		if action := r.actionText(m); action != "" {
 			fmt.Fprintf(&text, "  - {at: %s, %s}\n", times[k+1], action)
 		}
 	}
@@ -357,8 +357,25 @@ func quote(s string) string {
 	return string(b)
 }
 
-func actionText(e lifecycle.Event) string {
+// isAction reports whether an event stands in the timeline of a scenario, and is neither an answer nor the end of
+// a timer.
+func isAction(e lifecycle.Event) bool {
+	return e.Kind.FromApplicant() || e.Kind == lifecycle.EventSupplied
+}
+
+func (r *retaker) actionText(m move) string {
+	e := m.event
 	switch e.Kind {
+	case lifecycle.EventSupplied:
+		body, _ := json.Marshal(m.response.Body) // it came from JSON
+		text := fmt.Sprintf("supply: {body: %s", body)
+		if e.Version != "" {
+			text += ", version: " + quote(e.Version)
+		}
+		if m.stale {
+			text += ", read: 0ms"
+		}
+		return text + "}"
 	case lifecycle.EventEdit:
 		return fmt.Sprintf("edit: {%s: %s}", quote(e.Path), quote(e.Raw))
 	case lifecycle.EventBlur:

@@ -205,6 +205,17 @@ func (p *page) happened(what string, told texts, bytes []byte) {
 			delete(p.answers, c.id)
 			done(p.received(c, bytes))
 		}
+	case "supply":
+		c := supplyOf(told)
+		e, err := runner.Supplied(p.form, runner.Record{Values: bytes, Version: c.version}, uint32(c.after))
+		if err == nil {
+			err = p.runner.Apply(e)
+		}
+		if err == lifecycle.ErrStale {
+			p.out.turnedAway("")
+		} else if err != nil {
+			p.out.turnedAway(err.Error())
+		}
 	case "keep":
 		p.runner.Keep()
 	case "values":

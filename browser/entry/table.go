@@ -13,7 +13,7 @@ import (
 )
 
 // protocol names the table: a script that was made from another one is not understood.
-const protocol = "a4932b99"
+const protocol = "1fcde6b9"
 
 // table are the parts of each record, which the script reads first: a name that ends with ? is a
 // fact, with # a number, with * a list of words, with = a JSON text. Behind the parts stand the name of a list and the
@@ -24,7 +24,7 @@ const table = "" +
 	"declared\tpath kind of required? private? label unit help placeholder autocomplete\toptions\traw label\n" +
 	"words\t\twords\tname one other\n" +
 	"field\tpath key asked? dirty? touched? checking? contested? raw saved answered? answer\tissues\tsource code shown? text\n" +
-	"status\tsubmission prefill leaving unsaved? guarded? busy? locked? pending receipt reason to\n" +
+	"status\tsubmission prefill leaving unsaved? guarded? busy? locked? pending receipt reason to changes#\n" +
 	"button\tname holds* why\n" +
 	"issues\t\tissues\tsource code shown? text\n" +
 	"say\tlevel text about until\n" +
@@ -130,6 +130,7 @@ func (p *patch) status(s *lifecycle.Session) {
 	p.text(receiptOf(s))
 	p.text(reasonOf(s))
 	p.text(destinationOf(s))
+	p.number(int64(s.Changes()))
 	p.end()
 }
 
@@ -396,5 +397,16 @@ type callElapsed struct {
 
 func elapsedOf(told texts) (c callElapsed) {
 	c.id = told.at(0)
+	return c
+}
+
+type callSupply struct {
+	version string
+	after   int
+}
+
+func supplyOf(told texts) (c callSupply) {
+	c.version = told.at(0)
+	c.after = told.number(1)
 	return c
 }

@@ -93,6 +93,7 @@ var records = []record{
 		{"receipt", text, "receiptOf(s)", "string | undefined", "Where what was received can be seen."},
 		{"reason", text, "reasonOf(s)", "", ""},
 		{"to", text, "destinationOf(s)", "", ""},
+		{"changes", number, "int64(s.Changes())", "", ""},
 	}, nil},
 	{"button", "s *lifecycle.Session, button string, holds lifecycle.Holds", []part{
 		{"name", text, "button", "", "Its declared name."},
@@ -187,4 +188,5 @@ var calls = []call{
 	{"open", []part{{name: "seed"}, {name: "mark"}, {name: "kept"}, {name: "given"}, {name: "defaults"}}, false},
 	{"answered", []part{{name: "id"}, {name: "status", kind: number}, {name: "headers"}, {name: "from"}, {name: "redirected", kind: fact}, {name: "cut", kind: fact}, {name: "signedOut", kind: fact}}, true},
 	{"elapsed", []part{{name: "id"}}, false},
+	{"supply", []part{{name: "version"}, {name: "after", kind: number}}, true},
 }

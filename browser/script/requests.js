@@ -37,6 +37,7 @@ export class Requests {
       this.record = undefined
       return () => ({ status: 200, headers: record.version ? { ETag: record.version } : {}, body: record.values })
     }
+    if (kind === "load" && !url && !load) return () => new Promise((_, stop) => { signal.onabort = stop }) // it is supplied
     if (kind === "load") return load && (() => load({ signal }))
     if (kind === "check") return check && (() => check({ path, value, values: this.values(), signal }))
     return send && (async () => {
@@ -94,7 +95,7 @@ export class Requests {
    * sent there has to sign in.
    */
   async #redirects() {
-    if (!this.#newestLoad || this.options.load) return false
+    if (!this.#newestLoad?.url || this.options.load) return false
     try { return (await this.#ask(this.#newestLoad, { signal: AbortSignal.timeout(10000), redirect: "manual" })).type === "opaqueredirect" } catch { return false }
   }
 }

@@ -2,7 +2,7 @@
 import { bereaved } from "./core.js"
 import { Kept, keptAs } from "./kept.js"
 import { Line } from "./line.js"
-import { said } from "./said.js"
+import { said, told } from "./said.js"
 import { Fields, same, saying } from "./snapshot.js"
 import { Step, empty } from "./step.js"
 import { readers } from "./table.js"
@@ -203,6 +203,25 @@ export class Session extends EventTarget {
     })
   }
 
+  /** Why the newest call was turned away. @type {string | undefined} */
+  #away
+
+  /**
+   * Begins to read the saved record. What is returned gives the session what was read, with its version, and tells
+   * whether that was taken: what was read before a save was accepted, and comes after it, is not.
+   * @returns {(values: object, version?: string) => boolean}
+   */
+  reading() {
+    const { number } = this.#line, { changes } = /** @type {any} */ (this.snapshot)
+    return (values, version = "") => {
+      const ours = this.alive && number === this.#line.number // else the session has begun again
+      this.#away = undefined
+      if (ours) this.tell("supply", ...told("supply", { version, after: changes }), new TextEncoder().encode(JSON.stringify(values)))
+      if (this.#away) console.warn("leanwicket: the record that was supplied is not taken:", this.#away)
+      return ours && this.alive && this.#away === undefined
+    }
+  }
+
   /** The record of the session so far: leanwicket replay and leanwicket draw read it. */
   trace() {
     this.tell("trace")
@@ -252,7 +271,7 @@ export class Session extends EventTarget {
     bereaved.delete(this.fail)
     this.kept.release()
     removeEventListener("beforeunload", this.#unload)
-    for (const told of this.#leaving.splice(0)) told(true)
+    for (const away of this.#leaving.splice(0)) away(true)
   }
 
   /** Something is wrong with the script or the core: the session ends, and says so. @param {unknown} failed */
@@ -312,6 +331,7 @@ export class Session extends EventTarget {
     guard: ({ on }) => { (on ? addEventListener : removeEventListener)("beforeunload", this.#unload) },
     keep: ({ mark, text }) => { this.kept.write(mark, this.#again(), text) },
     trace: ({ text }) => { this.recorded = text },
+    "turned away": ({ why }) => { this.#away = why },
   }
 
   /** What a page says, in the form's words. @param {string} name of the message @param {Record<string, string | number>} [more] for {count} and the like */
@@ -340,9 +360,9 @@ export class Session extends EventTarget {
     const pressed = act === "submit" || act === "retry" || before.submission === "checking"
     if (pressed && said !== before.said && submission === "idle") tell("held", { said: said?.text, holds: [...new Set(buttons.flatMap(b => b.holds))] })
     for (const [type, detail] of events) {
-      if (type === "left" && detail.kind === "inside") for (const told of this.#leaving.splice(0)) told(true)
+      if (type === "left" && detail.kind === "inside") for (const away of this.#leaving.splice(0)) away(true)
       tell(type, detail)
     }
-    if (leaving === "present" || leaving === "gone") for (const told of this.#leaving.splice(0)) told(leaving === "gone")
+    if (leaving === "present" || leaving === "gone") for (const away of this.#leaving.splice(0)) away(leaving === "gone")
   }
 }

@@ -1,7 +1,7 @@
 // Made from browser/make/table.go: what the core says, and what it is told. A name that ends with ? is a fact, and
 // with # a number, with = a JSON text.
 
-export const protocol = "a4932b99"
+export const protocol = "1fcde6b9"
 
 /**
  * What the core says.
@@ -11,7 +11,7 @@ export const protocol = "a4932b99"
  *   declared: {path: string, kind: string, of: string, required: boolean, private: boolean, label: string, unit: string, help: string, placeholder: string, autocomplete: string, options: {raw: string, label: string}[]},
  *   words: {words: {name: string, one: string, other: string}[]},
  *   field: {path: string, key: string, asked: boolean, dirty: boolean, touched: boolean, checking: boolean, contested: boolean, raw: string, saved: string, answered: boolean, answer: string, issues: {source: string, code: string, shown: boolean, text: string}[]},
- *   status: {submission: string, prefill: string, leaving: string, unsaved: boolean, guarded: boolean, busy: boolean, locked: boolean, pending: string, receipt: string, reason: string, to: string, },
+ *   status: {submission: string, prefill: string, leaving: string, unsaved: boolean, guarded: boolean, busy: boolean, locked: boolean, pending: string, receipt: string, reason: string, to: string, changes: number, },
  *   button: {name: string, holds: string[], why: string, },
  *   issues: {issues: {source: string, code: string, shown: boolean, text: string}[]},
  *   say: {level: string, text: string, about: string, until: string, },
@@ -43,10 +43,11 @@ export const calls = {
   open: "seed mark kept given defaults",
   answered: "id status# headers from redirected? cut? signedOut?",
   elapsed: "id",
+  supply: "version after#",
 }
 
 /** What goes by what stands in the controls: it is read before. */
-export const readers = ["answered", "submit", "cancel", "retry", "reset", "refresh", "add row", "remove row", "move row", "resolve", "leave asked", "leave decided", "returned"]
+export const readers = ["answered", "supply", "submit", "cancel", "retry", "reset", "refresh", "add row", "remove row", "move row", "resolve", "leave asked", "leave decided", "returned"]
 
 /** Events after which the applicant has seen what was said until then. */
 export const acts = ["edit", "submit", "retry", "reset", "add row", "remove row", "move row"]

@@ -58,6 +58,7 @@ var (
 	permitsOf func(string) []Permit
 	client   *http.Client
 	renew    func(*http.Client) error
+	read     func(id string) (values []byte, version string, err error)
 	page     *formhttp.Handler
 	registry struct {
 		Find func(id string) (map[string]any, string, error)

@@ -77,6 +77,7 @@ transition is never taken.`,
 	f.IntVar(&v.options.Attempts, "attempts", 2, "submissions begun, at most; 0: any number")
 	f.IntVar(&v.options.Tries, "tries", 2, "sendings of one attempt, at most; 0: any number")
 	f.IntVar(&v.options.Loads, "loads", 2, "loads asked for, at most; 0: any number")
+	f.BoolVar(&v.options.Supplied, "supplied", false, "the application supplies saved answers of its own accord; with prefill.own it always may")
 	f.IntVar(&v.options.Rows, "rows", 2, "rows of a group, at most")
 	f.StringSliceVar(&v.options.Edited, "edit", nil, "take one walk that edits these fields")
 	f.IntVar(&v.together, "together", 1, "fields that a walk edits")

@@ -46,8 +46,24 @@ function SignIn() {
   </dialog>
 }
 
+/** The sessions that are open, by the id of their buoy. */
+const open = new Map()
+
+/** Reads a buoy again. The reading begins before the request: what was read before a save takes nothing back. */
+async function read(id) {
+  const supply = open.get(id)?.reading()
+  const answer = await api(`/buoys/${id}?again`)
+  if (!answer.ok) return
+  const values = await answer.json(), version = answer.headers.get("ETag")
+  if (!supply || supply(values, version)) put(id, { values, version })
+}
+
+new EventSource("/news").onmessage = async ({ data }) => {
+  for (const [id, version] of Object.entries(JSON.parse(data))) if (cache.has(id) && cache.get(id).version !== version) await read(id)
+}
+
 /** What both forms have in common: requests by api, and the cache gets what was stored. */
-async function open(form, id, options) {
+async function begin(form, id, options) {
   const session = await openForm(form, {
     signIn, ...options,
     send: ({ method, url, body, key, version, signal }) =>
@@ -56,10 +72,11 @@ async function open(form, id, options) {
   session.addEventListener("outcome", ({ detail }) => {
     if (detail.submission === "accepted") put(id || detail.body.id, { values: detail.body, version: detail.version })
   })
+  if (id) open.set(id, session)
   return session
 }
 
-const openBuoy = id => open(buoyForm, id, { given: { id }, record: cache.get(id), load: ({ signal }) => api("/buoys/" + id, { signal }), keep: { name: id } })
+const openBuoy = id => begin(buoyForm, id, { given: { id }, record: cache.get(id), load: ({ signal }) => api("/buoys/" + id, { signal }), keep: { name: id } })
 
 function Field({ session, field, locked }) {
   const issues = field.issues.filter(i => i.shown)
@@ -108,7 +125,7 @@ function Buoys() {
     <h1>Buoys of Saltmarsh Quay</h1>
     <div>
       <ul id="list">{buoys.map(([id, { values }]) => <li key={id}>{id}: {values.light}, {values.depth} m <button id={"open-" + id} onClick={() => turn("Buoy " + id, () => openBuoy(id))}>Change</button></li>)}</ul>
-      <button id="lay" onClick={() => turn("A buoy is laid", () => open(laidForm))}>Lay a buoy</button>
+      <button id="lay" onClick={() => turn("A buoy is laid", () => begin(laidForm))}>Lay a buoy</button>
     </div>
     {shown && <Form key={shown.title} {...shown} />}
     <SignIn />

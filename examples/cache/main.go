@@ -15,6 +15,7 @@ import (
 	"net/http"
 	"strconv"
 	"sync"
+	"time"
 
 	"leanwicket.dev/browser"
 	"leanwicket.dev/declare"
@@ -101,6 +102,37 @@ func (c *chart) list(w http.ResponseWriter, r *http.Request) {
 	_ = json.NewEncoder(w).Encode(all)
 }
 
+// news tells every second in which version each buoy is, as an event (HTML, section 9.2).
+func (c *chart) news(w http.ResponseWriter, r *http.Request) {
+	w.Header().Set("Content-Type", "text/event-stream")
+	for {
+		versions := map[string]string{}
+		c.mu.Lock()
+		for id, b := range c.buoys {
+			versions[id] = strconv.Quote(b.Version) // as an ETag has it
+		}
+		c.mu.Unlock()
+		text, _ := json.Marshal(versions)
+		fmt.Fprintf(w, "data: %s\n\n", text)
+		_ = http.NewResponseController(w).Flush()
+		select {
+		case <-r.Context().Done():
+			return
+		case <-time.After(time.Second):
+		}
+	}
+}
+
+// drift is what the sea does to a buoy, whoever has the watch.
+func (c *chart) drift(_ http.ResponseWriter, r *http.Request) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	b := c.buoys[r.PathValue("id")]
+	number, _ := strconv.Atoi(b.Version)
+	b.Note, b.Version = "has drifted", strconv.Itoa(number+1)
+	c.buoys[r.PathValue("id")] = b
+}
+
 // signIn gives the watch to whoever knows the word of the day; sign-out takes it back.
 func (c *chart) signIn(w http.ResponseWriter, r *http.Request) {
 	word, _ := io.ReadAll(io.LimitReader(r.Body, 100))
@@ -143,6 +175,8 @@ func handler() (http.Handler, error) {
 		mux.Handle(o.pattern, handles)
 	}
 	mux.HandleFunc("GET /buoys", c.list)
+	mux.HandleFunc("GET /news", c.news)
+	mux.HandleFunc("POST /drift/{id}", c.drift)
 	mux.HandleFunc("POST /sign-in", c.signIn)
 	mux.HandleFunc("POST /sign-out", c.signOut)
 	mux.Handle("GET /leanwicket.wasm", browser.Handler())

@@ -66,6 +66,7 @@ func (p *Packer) forget(ahead Ahead) {
 	w.clear(state.Notice, state.NoticeCount, state.NoticeWait, state.NoticeAnd, state.NoticeAndCount, state.NoticeLevel, state.NoticeTimes, state.Ignored)
 	w.Numbers[state.FocusField], w.Numbers[state.FocusRow] = -1, -1
 	w.Numbers[state.Applied] = min(w.Numbers[state.Applied], 1)
+	w.Numbers[state.Changes] = int64(p.options.Changes(uint32(w.Numbers[state.Changes])))
 	for _, version := range [...]state.Text{state.Version, state.AttemptVersion, state.DeferredVersion} {
 		if w.Texts[version] != "" && !w.form.Submit.Creates() {
 			w.Texts[version] = knownVersion
@@ -152,7 +153,7 @@ func (w *view) withoutFuture() state.Bits {
 			ignored |= b
 		}
 	}
-	f, loads := w.form, w.form.Prefill.URL != ""
+	f, loads := w.form, w.form.Prefill.Loads()
 	open := w.open()
 	settledOtherwise := w.begun() && !open && w.outcome() != lifecycle.OutcomeAccepted
 	set(state.BitTyped, f.Show == form.ShowInput)

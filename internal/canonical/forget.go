@@ -20,7 +20,7 @@ func (p *Packer) forgetDead(ahead Ahead) {
 		w.dropDeferred()
 	}
 	w.forgetSubmission(ahead)
-	if w.is(state.AttemptUnsure) && (w.outcome() == lifecycle.OutcomeAccepted || w.outcome() != lifecycle.OutcomeOpen && w.form.Prefill.URL == "") {
+	if w.is(state.AttemptUnsure) && (w.outcome() == lifecycle.OutcomeAccepted || w.outcome() != lifecycle.OutcomeOpen && !w.form.Prefill.Loads()) {
 		w.clear(state.AttemptUnsure) // no load will bring what was sent
 	}
 	for g, group := range w.form.Groups() {
@@ -59,7 +59,7 @@ func (p *Packer) forgetBrought() {
 // deferredChangesNothing reports whether the answer that waits for the attempt brings what is already
 // there.
 func (w *view) deferredChangesNothing() bool {
-	if w.Numbers[state.LoadNeeds] != 0 || w.Texts[state.DeferredVersion] != w.Texts[state.Version] || len(*w.Waiting) > 0 {
+	if w.Numbers[state.LoadNeeds] != 0 || w.is(state.DeferredSupplied) || w.Texts[state.DeferredVersion] != w.Texts[state.Version] || len(*w.Waiting) > 0 {
 		return false
 	}
 	for _, group := range w.form.Groups() {
@@ -120,7 +120,7 @@ func (p *Packer) mayBringSent() bool {
 // isSentDead reports whether what was sent of fields that are in no row is looked at no more.
 func (w *view) isSentDead() bool {
 	return !w.open() && !w.is(state.Received) &&
-		!(w.begun() && w.outcome() != lifecycle.OutcomeAccepted && w.form.Prefill.URL != "" && w.is(state.AttemptUnsure))
+		!(w.begun() && w.outcome() != lifecycle.OutcomeAccepted && w.form.Prefill.Loads() && w.is(state.AttemptUnsure))
 }
 
 // forgetSentRows drops the rows as they were sent, where no body can bring them.
@@ -130,7 +130,7 @@ func (p *Packer) forgetSentRows(g int, group form.FieldID) {
 	if w.open() || w.is(state.Received) || len(of.Sent) == 0 || w.form.Accepted.Then == form.ThenAdopt {
 		return
 	}
-	if w.form.Prefill.URL != "" {
+	if w.form.Prefill.Loads() {
 		if p.options.Brings == nil {
 			return
 		}

@@ -44,9 +44,19 @@ type Packer struct {
 
 // Options say what counts as the same state.
 type Options struct {
-	Alike  [][]form.FieldID // fields that are interchangeable; of forms without rows
-	Brings []form.Answer    // what each load brings, where each brings the same; nil means that it is not known
-	Whole  bool             // what has no future any more counts too, and nothing is interchangeable
+	Alike    [][]form.FieldID // fields that are interchangeable; of forms without rows
+	Brings   []form.Answer    // what each load brings, where each brings the same; nil means that it is not known
+	Supplied bool             // answers may be supplied
+	Whole    bool             // what has no future any more counts too, and nothing is interchangeable
+}
+
+// Changes is how many changes of the record count, of so many: one reading of before a change is as stale as any
+// other.
+func (o *Options) Changes(n uint32) uint32 {
+	if o.Supplied {
+		return min(n, 1)
+	}
+	return 0
 }
 
 // Ahead says what will not come any more of a session in a walk with bounds.

@@ -58,7 +58,7 @@ func (w *view) count(c *state.Cell, by int64) {
 
 // dropDeferred drops the answer of a load that waits for the attempt.
 func (w *view) dropDeferred() {
-	w.clear(state.DeferredPresent, state.DeferredAsk)
+	w.clear(state.DeferredPresent, state.DeferredAsk, state.DeferredSupplied)
 	w.Texts[state.DeferredVersion] = ""
 	*w.Deferred = (*w.Deferred)[:0]
 }

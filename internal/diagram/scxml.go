@@ -24,7 +24,7 @@ func WriteSCXML(out io.Writer, form *form.Form, arrows []Arrow) error {
 	w.WriteString("  <parallel id=\"form\">\n")
 	for _, p := range partsOf(arrows) {
 		initial := p.states[0]
-		if p.part == lifecycle.PartPrefill && form.Prefill.URL != "" {
+		if p.part == lifecycle.PartPrefill && form.Prefill.Loads() {
 			initial = uint8(lifecycle.PrefillLoading)
 		}
 		fmt.Fprintf(w, "    <state id=\"%s\" initial=\"%s\">\n", p.part, stateID(p.part, initial))

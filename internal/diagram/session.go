@@ -157,7 +157,7 @@ func (s *session) stale(e lifecycle.Event) {
 // laneOf is where the answer to a request shows.
 func (s *session) laneOf(e lifecycle.Event) *lane {
 	switch e.Kind {
-	case lifecycle.EventLoaded, lifecycle.EventLoadFailed:
+	case lifecycle.EventLoaded, lifecycle.EventLoadFailed, lifecycle.EventSupplied:
 		return s.load
 	case lifecycle.EventChecked, lifecycle.EventCheckFailed:
 		return s.checks[e.Request]
@@ -175,6 +175,8 @@ func (s *session) answered(e lifecycle.Event) {
 	switch e.Kind {
 	case lifecycle.EventLoaded:
 		l.close(s.now, diamond, Calm, "arrives")
+	case lifecycle.EventSupplied:
+		l.close(s.now, diamond, Calm, "supplied")
 	case lifecycle.EventLoadFailed:
 		l.close(s.now, cross, Bad, "fails")
 	case lifecycle.EventChecked:

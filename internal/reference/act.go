@@ -40,7 +40,7 @@ func (a *Account) act() {
 		return
 	}
 	rows := len(a.screen().rows)
-	switch action := choose(42, "action"); {
+	switch action := choose(45, "action"); {
 	case action < 6:
 		paths := a.rules.plain()
 		a.typeIn(paths[choose(len(paths), "field")])
@@ -91,6 +91,13 @@ func (a *Account) act() {
 		a.note("elsewhere: %s", a.office.elsewhere(t))
 		if choose(2, "looks") == 0 {
 			a.refresh()
+		}
+	case action >= 42 && len(a.readings) > 0:
+		a.supply(choose(len(a.readings), "reading"))
+	case action >= 42:
+		a.read()
+		if choose(2, "at once") == 0 {
+			a.supply(len(a.readings) - 1)
 		}
 	case action < 39:
 		if choose(2, "leaves") == 0 {

@@ -31,7 +31,7 @@ func (a *Account) sends(f lifecycle.Effect, body []byte) {
 		a.fail("a form that creates sent a version")
 	case a.rules.replaces && f.Version == "" && a.version:
 		a.fail("a save went out without a version, and one was known")
-	case (a.rules.needed || a.tookOver && a.rules.form.Prefill.URL != "") && !a.loaded && !a.accepted:
+	case (a.rules.needed || a.tookOver && a.rules.form.Prefill.Loads()) && !a.loaded && !a.accepted:
 		a.fail("a save went out before the record had loaded")
 	}
 	a.checkBody(now, decode(body))

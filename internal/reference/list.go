@@ -40,6 +40,8 @@ type list struct {
 	// The version, and the number of clicks that were ignored, before the event.
 	versionWas string
 	ignoredWas int
+	wantedWas  bool // a load was wanted before the event
+	changes    int  // acceptances and outdated replies of this page
 }
 
 // loadedRecord is a load that has arrived. It may be merged later.
@@ -126,6 +128,8 @@ func (a *Account) newPage(kept *lifecycle.Draft) {
 // was not typed since an attempt that is not accepted.
 func (a *Account) before() {
 	a.versionWas, a.ignoredWas = a.s.Version(), a.s.Ignored()
+	holds := a.s.Holds("")
+	a.wantedWas = a.s.Prefill() != lifecycle.PrefillReady || holds.Has(lifecycle.HoldLoading) || holds.Has(lifecycle.HoldPrefillMissing)
 	for path, text := range a.typed {
 		if text == a.base[path] && (a.settled || !a.since[path]) {
 			delete(a.typed, path)
@@ -211,6 +215,10 @@ func (a *Account) took(e *lifecycle.Event, before *screen) {
 		}
 	case lifecycle.EventLoaded:
 		a.arrives(e)
+	case lifecycle.EventSupplied:
+		if e.Version == "" || e.Version != a.versionWas || a.wantedWas { // else it is no news
+			a.arrives(e)
+		}
 	case lifecycle.EventReplied:
 		a.learns(e, before)
 	}

@@ -9,10 +9,13 @@ import (
 
 // learns is a reply that counts.
 func (a *Account) learns(e *lifecycle.Event, before *screen) {
+	if e.Reply.Kind == lifecycle.ReplyAccepted || e.Reply.Kind == lifecycle.ReplyOutdated {
+		a.changes++
+	}
 	switch e.Reply.Kind {
 	case lifecycle.ReplyOutdated:
 		a.open = ""
-		if a.rules.form.Prefill.URL != "" {
+		if a.rules.form.Prefill.Loads() {
 			a.arrived = nil // the newest values are loaded, and asked about
 		}
 	case lifecycle.ReplyRefused:

@@ -32,6 +32,8 @@ type Account struct {
 	reads  []*request // loads and checks that are out
 	posts  []post     // submissions on their way to the office, of earlier pages too
 	mail   []lifecycle.Event
+	// What the application has read of its own accord, and not supplied yet.
+	readings []newerRecord
 
 	list
 	work map[string]*work // by key: what was on the screen when it was sent first
@@ -42,11 +44,18 @@ type Account struct {
 	everRows bool
 }
 
-// reading is a load or check. The office may have answered it already.
+// request is a load or check. The office may have answered it already.
 type request struct {
 	asked  lifecycle.Effect
 	field  int // of a check: the checked field's ID
 	answer *replies.Response
+}
+
+// newerRecord is a record that the application read, and what the session had seen then.
+type newerRecord struct {
+	changes int
+	after   uint32
+	answer  replies.Response
 }
 
 type post struct {
@@ -83,7 +92,8 @@ func (a *Account) openPage(kept *lifecycle.Draft) {
 	a.pages++
 	s, effects := lifecycle.Open(a.rules.form, lifecycle.Seed{byte(a.pages), byte(a.pages >> 8)})
 	a.s, a.watch, a.mirror = s, guarantee.NewWatch(s, effects), walk.NewMirror(s)
-	a.timers, a.reads, a.mail = map[lifecycle.TimerID]lifecycle.TimerKind{}, nil, nil
+	a.timers, a.reads, a.mail, a.readings = map[lifecycle.TimerID]lifecycle.TimerKind{}, nil, nil, nil
+	a.changes = 0
 	a.note("page %d opens: %s %s", a.pages, a.rules.form.Submit.Method, a.screen())
 	a.carryOut(effects)
 	if kept != nil {
@@ -268,6 +278,23 @@ func (a *Account) answer(k int, fails bool) {
 		if f, there := a.s.ByID(r.field); there && f.Asked() && !f.HasIssueOf(lifecycle.SourceCheck) {
 			a.fail("a check had something to say of %s, and it is not there", f.Path())
 		}
+	}
+}
+
+// read is the application reading the record of its own accord. A form has the answers of one office at most.
+func (a *Account) read() {
+	a.readings = append(a.readings, newerRecord{a.changes, a.s.Changes(), a.office.load(!a.loaded)})
+	a.note("the application reads %s", a.office.tag())
+}
+
+// supply is the application supplying what it has read. It is stale after an acceptance or an outdated reply.
+func (a *Account) supply(k int) {
+	r := a.readings[k]
+	a.readings = slices.Delete(a.readings, k, k+1)
+	values, version, _ := replies.Load(a.rules.form, r.answer)
+	stale := r.changes != a.changes || a.s.Leaving() == lifecycle.LeaveGone
+	if taken := a.apply(lifecycle.Supplied(values, version, r.after)); taken == stale && a.rules.form.Prefill.Loads() {
+		a.fail("what the application read %d changes ago was taken: %v", a.changes-r.changes, taken)
 	}
 }
 

@@ -11,6 +11,7 @@ const (
 	LoadNeeds
 	DeferredPresent
 	DeferredAsk
+	DeferredSupplied
 	Revealed
 	Activity
 	Pressed
@@ -41,6 +42,7 @@ const (
 	NoticeTimes
 	FocusField
 	FocusRow
+	Changes
 	NextRequest
 	NextTimer
 	Applied

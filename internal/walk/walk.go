@@ -243,7 +243,7 @@ func (w *World) Event(t *rapid.T) lifecycle.Event {
 		place, _ := f.Lookup(path)
 		return path, f.Fields[place.Field].Kind
 	}
-	switch kind := rapid.IntRange(0, 29).Draw(t, "event"); {
+	switch kind := rapid.IntRange(0, 30).Draw(t, "event"); {
 	case kind < 9:
 		path, of := fieldPath()
 		if of == form.KindRows {
@@ -281,6 +281,12 @@ func (w *World) Event(t *rapid.T) lifecycle.Event {
 		}).Draw(t, "checked")
 	case kind < 26 && len(w.timers) > 0:
 		return lifecycle.Elapsed(rapid.SampledFrom(w.timers[max(0, len(w.timers)-4):]).Draw(t, "timer"))
+	case kind == 30:
+		after := w.Session.Changes()
+		if after > 0 && rapid.IntRange(0, 3).Draw(t, "read before") == 0 {
+			after--
+		}
+		return lifecycle.Supplied(w.body(t), rapid.SampledFrom([]string{"", "1", "2"}).Draw(t, "supplied version"), after)
 	case len(w.tries) > 0:
 		try := rapid.SampledFrom(w.tries[max(0, len(w.tries)-3):]).Draw(t, "try")
 		return lifecycle.Replied(try.Attempt, try.Try, w.reply(t))

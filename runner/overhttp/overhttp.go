@@ -52,8 +52,12 @@ func (t *Transport) WithContext(ctx context.Context) *Transport {
 }
 
 // Do makes a request: see [runner.Transport]. To stop a submission does nothing: it is
-// on its way, and what came of it is welcome, however late.
+// on its way, and what came of it is welcome, however late. A request without a URL is the program's own, and is not
+// answered here.
 func (t *Transport) Do(r runner.Request, done func(replies.Received)) (stop func()) {
+	if r.URL == "" {
+		return func() {}
+	}
 	ctx, cancel := context.WithCancel(t.context)
 	go func() {
 		defer cancel()
