@@ -267,6 +267,8 @@ export interface OpenOptions {
   check?: (asked: { path: string; value: string; values: Values; signal: AbortSignal }) => Answered | Promise<Answered>
   /** Sends a submission, instead of a request to the form's url. A repeat has the same key and the same body. */
   send?: (asked: Sending) => Answered | Promise<Answered>
+  /** Has the last word on what is sent, at once, and once for each submission: a repeat carries the same body. What it throws refuses the submission, and the applicant reads it. */
+  prepare?: (values: Values) => object
   /** Has the applicant sign in where they are. It is called once for all that was denied; where it answers true, that is asked once more. */
   signIn?: (denied: { kind: "load" | "send"; account: string | undefined }) => boolean | Promise<boolean>
   /** For how many hours work is kept beyond the page: 24, and no longer than the server remembers a key; 0: not at all. The name tells forms of one page apart. */

@@ -3,9 +3,11 @@
 package browser_test
 
 import (
+	"io"
 	"net/http"
 	"strconv"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"testing"
 
@@ -162,6 +164,71 @@ leanwicket: the record that was supplied is not taken: the record cannot be take
 [false]
 `), told)
 	require.Zero(t, asked.Load())
+}
+
+// The application has the last word on the body, once for a submission: a repeat carries the same bytes, after a reload
+// too. What it throws is read at the form, and nothing is sent.
+func TestTheLastWordOnTheBody(t *testing.T) {
+	for as, want := range map[string]string{
+		"json": `{"keeper":"Bo","tools":[{"name":"a b"},{"name":"c"}],"marks":["x","y"],"stamp":`,
+		"form": `keeper=Bo&tools%2F0%2Fname=a+b&tools%2F1%2Fname=c&marks=x&marks=y&stamp=`,
+	} {
+		t.Run(as, func(t *testing.T) {
+			var mu sync.Mutex
+			var bodies []string
+			b := scriptPage(t, "form: plot\nschema: {properties: {keeper: {type: string}, tools: {type: array, items: {properties: {name: {type: string}}}}}}\nsubmit: {url: /plot, timeout: 2s, as: "+as+", resend: {times: 0}}\n", func(w http.ResponseWriter, r *http.Request) {
+				if r.URL.Path != "/plot" {
+					http.NotFound(w, r)
+					return
+				}
+				body, _ := io.ReadAll(r.Body)
+				mu.Lock()
+				defer mu.Unlock()
+				if bodies = append(bodies, string(body)); len(bodies) < 4 {
+					w.WriteHeader(http.StatusInternalServerError)
+					return
+				}
+				w.WriteHeader(http.StatusNoContent)
+			})
+			const open = `
+				let stamps = 0, refuses = ""
+				const prepare = values => { if (refuses) throw new Error(refuses); return { ...values, marks: ["x", "y"], stamp: ++stamps, none: null } }
+				const s = globalThis.s = await openForm("/f.form", { keep: { name: "body" }, prepare })
+				` + untilInPage + "\n"
+			require.Equal(t, "refused The moon is wrong. 0", b.js(`(async () => {`+open+`
+				s.edit("keeper", "Bo"); s.addRow("tools"); s.edit("tools/0/name", "a b"); s.addRow("tools"); s.edit("tools/1/name", "c")
+				refuses = "The moon is wrong."
+				s.submit()
+				await until(s => s.submission === "refused")
+				const said = s.snapshot.issues[0].text + " " + stamps
+				refuses = ""
+				s.submit()
+				await until(s => s.submission === "unsettled")
+				s.retry()
+				await until(s => s.busy)
+				await until(s => s.submission === "unsettled")
+				return "refused " + said
+			})()`))
+			b.do(chromedp.Reload())
+			require.Equal(t, "unsettled accepted 0", b.js(`(async () => {`+open+`
+				const was = s.snapshot.submission
+				stamps = 0
+				s.retry()
+				await until(s => s.busy)
+				await until(s => s.submission === "unsettled")
+				s.retry()
+				await until(s => s.submission === "accepted")
+				return was + " accepted " + stamps
+			})()`))
+			mu.Lock()
+			defer mu.Unlock()
+			require.Len(t, bodies, 4)
+			require.True(t, strings.HasPrefix(bodies[0], want+"1"), bodies[0])
+			for _, body := range bodies {
+				require.Equal(t, bodies[0], body)
+			}
+		})
+	}
 }
 
 // A record for a form that loads nothing is told in the console.

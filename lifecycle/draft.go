@@ -48,6 +48,7 @@ type DraftAttempt struct {
 	Button  string
 	Version string
 	Values  []form.Answer
+	Body    string // the body that whoever sent it has made of the values; empty: the form's own. No session looks at it
 }
 
 // Draft returns what a page keeps of the session, so that the next page can go on. It returns nil

@@ -24,6 +24,7 @@ type Received struct {
 	Own        string            // the page's own origin, such as https://office.example
 	Cut        bool              // the body broke off
 	Body       []byte            // of a body over [MaxBody] more than that, and not all
+	Refusal    string            // nothing was sent, for whoever sends has refused to: why
 	SignedOut  bool              // nothing came, and another request tells that the applicant is signed out
 	Now        time.Time         // for a Retry-After that gives a date
 }
@@ -97,6 +98,9 @@ func (r *Received) judge(f *form.Form, response *Response, whole, submitted bool
 
 // Event is what came for the effect, a load, a check or a send, of a session that asked for it.
 func Event(f *form.Form, asked lifecycle.Effect, r Received) lifecycle.Event {
+	if r.Refusal != "" {
+		return lifecycle.Replied(asked.Attempt, asked.Try, &lifecycle.Reply{Kind: lifecycle.ReplyRefused, Text: r.Refusal})
+	}
 	response, _ := r.Judge(f, asked.Kind)
 	e := event(f, &asked, &response)
 	e.Came = &lifecycle.Came{Status: r.Status, Type: clip(response.header("Content-Type"))}

@@ -6,6 +6,9 @@ func (r *Runner) keep() {
 		return
 	}
 	kept, more := r.session.Draft()
+	if kept != nil && kept.Attempt != nil && kept.Attempt.Key == r.prepared.key {
+		kept.Attempt.Body = string(r.prepared.body)
+	}
 	if kept == nil && !more && !r.kept {
 		return
 	}

@@ -1,6 +1,7 @@
 package runner
 
 import (
+	"cmp"
 	"errors"
 
 	"leanwicket.dev/form"
@@ -62,6 +63,32 @@ type Outcome struct {
 	Submission lifecycle.Submission // what it has come to
 }
 
+// prepared is the body of a submission as the application has made it.
+type prepared struct {
+	key  lifecycle.Key
+	body []byte // empty means that it is the form's own
+	err  error  // why it is not sent
+}
+
+// prepare has the application make the body of a submission that begins.
+func (r *Runner) prepare(effects []lifecycle.Effect) {
+	for k := range effects {
+		e := &effects[k]
+		if e.Kind == lifecycle.EffectSend && r.o.Prepare != nil && e.Key != r.prepared.key {
+			body, err := r.o.Prepare(RequestOf(r.session.Form(), *e).Body)
+			r.prepared = prepared{e.Key, body, err}
+		}
+	}
+}
+
+// Prepared is told the body of the newest submission, by a transport that has the application make it. It is kept at once.
+func (r *Runner) Prepared(body []byte) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.prepared = prepared{key: r.session.Attempt().Key, body: body}
+	r.keep()
+}
+
 // signing is what is asked of an applicant who is signed out.
 type signing struct {
 	asked    []lifecycle.EffectKind // what was denied since it is asked; empty means that it is not asked
@@ -76,6 +103,9 @@ func (r *Runner) do(q Request, done func(replies.Received)) (stop func()) {
 		r.o.Record = nil
 		r.inHand = func() { done(record.received()) }
 		return func() { r.inHand = nil }
+	case q.Kind == lifecycle.EffectSend && r.prepared.err != nil:
+		refusal := cmp.Or(r.prepared.err.Error(), r.session.Form().Text(form.Message{ID: form.MessageIssueUntold}))
+		return r.o.Clock.After(0, func() { done(replies.Received{Refusal: refusal}) })
 	case q.Kind == lifecycle.EffectLoad && q.URL == "" && r.o.Load != nil:
 		return r.o.Clock.After(0, func() {
 			rec, err := r.o.Load()

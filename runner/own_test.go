@@ -14,6 +14,7 @@ import (
 	"leanwicket.dev/lifecycle"
 	"leanwicket.dev/replies"
 	"leanwicket.dev/runner"
+	"leanwicket.dev/trace"
 )
 
 // office answers requests in turn with statuses, and notes what was asked.
@@ -160,4 +161,59 @@ func (s *slow) Do(q runner.Request, done func(replies.Received)) (stop func()) {
 		s.done = done
 	}
 	return func() {}
+}
+
+// The program has the last word on the body, once for a submission: a repeat carries the same bytes, and so does one of the
+// next page. What it refuses is not sent, and the applicant reads why.
+func TestTheLastWordOnTheBody(t *testing.T) {
+	source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte("form: plot\nschema: {properties: {keeper: {type: string}}}\nsubmit: {url: /plot, resend: {times: 0}}\n")}}, "f.form.yaml")
+	require.NoError(t, err)
+	stamps, refuses := 0, error(nil)
+	var kept string
+	options := runner.Options{
+		Prepare: func(body []byte) ([]byte, error) {
+			stamps++
+			return fmt.Appendf(nil, `{"sent": %s, "stamp": %d}`, body, stamps), refuses
+		},
+		Keep: func(draft *lifecycle.Draft, _ bool) {
+			if draft != nil {
+				kept = string(trace.AppendDraft(nil, source.Form, draft))
+			}
+		},
+	}
+	o := &office{statuses: []int{500, 500, 200}}
+	options.Transport = o
+	first := runner.New(source.Form, options)
+	is := func(r *runner.Runner, want lifecycle.Submission) {
+		t.Helper()
+		require.Eventually(t, func() (is bool) {
+			r.Read(func(s *lifecycle.Session) { is = s.Submission() == want })
+			return is
+		}, 10*time.Second, time.Millisecond)
+	}
+	refuses = errors.New("The moon is wrong.")
+	require.NoError(t, first.Apply(lifecycle.Edit("keeper", "Bo")))
+	require.NoError(t, first.Apply(lifecycle.Submit("")))
+	is(first, lifecycle.SubmissionRefused)
+	first.Read(func(s *lifecycle.Session) { require.Equal(t, "The moon is wrong.", s.FormIssues()[0].Text) })
+	refuses = nil
+	require.NoError(t, first.Apply(lifecycle.Submit("")))
+	is(first, lifecycle.SubmissionUnsettled)
+	require.NoError(t, first.Apply(lifecycle.Retry()))
+	require.Eventually(t, func() bool { return len(o.log()) == 2 }, 10*time.Second, time.Millisecond)
+	is(first, lifecycle.SubmissionUnsettled)
+	first.Close()
+	earlier, lost, err := trace.ReadDraft(source.Form, kept)
+	require.NoError(t, err)
+	require.False(t, lost)
+	options.Draft = earlier
+	next := runner.New(source.Form, options)
+	defer next.Close()
+	require.NoError(t, next.Apply(lifecycle.Retry()))
+	is(next, lifecycle.SubmissionAccepted)
+	require.Len(t, o.log(), 3)
+	for _, line := range o.log() {
+		require.Equal(t, o.log()[0], line)
+		require.Contains(t, line, `{"sent": {"keeper":"Bo"}, "stamp": 2}`)
+	}
 }

@@ -18,8 +18,10 @@ type Request struct {
 	Button  string // send: which of the form's buttons
 	Path    string // check: of the field
 	Value   string // check: as a person types it
-	Type    string // send: the media type of the body
-	Body    []byte // send: JSON, with PATCH a merge patch; or a form as a browser sends it
+	// Prepared says that the body of a submission is what the application has made of it: see Options.Prepare.
+	Prepared bool
+	Type     string // send: the media type of the body
+	Body     []byte // send: JSON, with PATCH a merge patch; or a form as a browser sends it
 }
 
 // Headers are the headers of the request: a name, its value, the next name, and so on.

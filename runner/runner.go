@@ -58,6 +58,11 @@ type Options struct {
 	// goroutine of the clock. An error is a load that has failed. Where Load is nil, the program supplies the record
 	// within the load's time-out: see [Runner.Reading].
 	Load func() (Record, error)
+	// Prepare has the last word on the body of a submission: it is given the body that the form would send, and returns
+	// what is sent. It is called once for each submission, before anything is kept or sent, and may not use the runner. A
+	// repeat carries the same bytes, after a reload too. An error refuses the submission: nothing is sent, and the applicant
+	// reads it.
+	Prepare func(body []byte) ([]byte, error)
 	// Outcome is told what came for a submission, after the step that it made, with no lock held.
 	Outcome func(Outcome)
 	// SignIn has the applicant sign in again, and reports whether they have. It is called once for all
@@ -128,6 +133,7 @@ type Runner struct {
 	out      map[call]func()
 	inHand   func() // answers the load of the opening with Options.Record; nil means that there is none
 	signing  signing
+	prepared prepared // the newest body that the application has made
 }
 
 // call names a request that is out: a load or check, or a try.
@@ -156,6 +162,9 @@ func New(form *form.Form, o Options) *Runner {
 	r.mu.Unlock()
 	r.observe(lifecycle.Step{Effects: opening})
 	if o.Draft != nil {
+		if attempt := o.Draft.Attempt; attempt != nil {
+			r.prepared = prepared{key: attempt.Key, body: []byte(attempt.Body)}
+		}
 		_ = r.Apply(lifecycle.Restore(o.Draft)) // what another version of the form kept is dropped
 	}
 	if r.inHand != nil {
@@ -195,6 +204,7 @@ func (r *Runner) step(e lifecycle.Event) (lifecycle.Step, error) {
 	for k := range step.Effects {
 		step.Effects[k].Values = slices.Clone(step.Effects[k].Values)
 	}
+	r.prepare(step.Effects)
 	if !r.o.KeepLater || sends(step.Effects) {
 		r.keep()
 	}
@@ -278,6 +288,9 @@ func (r *Runner) request(e lifecycle.Effect) {
 	name := call{e.Request, e.Attempt, e.Try}
 	form := r.session.Form()
 	request := RequestOf(form, e).With(r.o.Given)
+	if e.Kind == lifecycle.EffectSend && e.Key == r.prepared.key && len(r.prepared.body) > 0 {
+		request.Body, request.Prepared = r.prepared.body, true
+	}
 	r.out[name] = r.do(request, func(got replies.Received) {
 		r.mu.Lock()
 		_, waited := r.out[name]

@@ -23,6 +23,7 @@ func AppendDraft(to []byte, form *form.Form, r *lifecycle.Draft) []byte {
 	if r.Attempt != nil {
 		o.str("key", r.Attempt.Key.String())
 		o.str("sent", sentAs(form, r.Attempt))
+		o.str("body", r.Attempt.Body)
 	}
 	o.raw("kept", w.draft(r))
 	return append(to, o.end()...)
@@ -71,6 +72,7 @@ func ReadDraft(form *form.Form, text string) (kept *lifecycle.Draft, lost bool, 
 		if kept.Attempt.Key, ok = lifecycle.ParseKey(str(o, "key")); !ok {
 			return nil, false, errJSON
 		}
+		kept.Attempt.Body = str(o, "body")
 		if other && (r.unfit || !canSend(form, kept.Attempt) || str(o, "sent") != sentAs(form, kept.Attempt)) {
 			kept.Attempt, lost = nil, true
 		}

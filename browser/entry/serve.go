@@ -205,6 +205,8 @@ func (p *page) happened(what string, told texts, bytes []byte) {
 			delete(p.answers, c.id)
 			done(p.received(c, bytes))
 		}
+	case "prepared":
+		p.runner.Prepared(bytes)
 	case "supply":
 		c := supplyOf(told)
 		e, err := runner.Supplied(p.form, runner.Record{Values: bytes, Version: c.version}, uint32(c.after))
@@ -278,7 +280,7 @@ func headersOf(r *runner.Request) (pairs [][]string) {
 
 // received is what came of a request.
 func (p *page) received(c callAnswered, body []byte) replies.Received {
-	return replies.Received{Status: c.status, Header: named(c.headers), From: c.from, Own: p.own, Body: body, Redirected: c.redirected, Cut: c.cut, SignedOut: c.signedOut}
+	return replies.Received{Status: c.status, Header: named(c.headers), From: c.from, Own: p.own, Body: body, Redirected: c.redirected, Cut: c.cut, SignedOut: c.signedOut, Refusal: c.refusal}
 }
 
 // mostEvents is how many events are recorded. A longer session is recorded as far as that.
@@ -363,7 +365,7 @@ func (n number) Do(r runner.Request, done func(replies.Received)) (stop func()) 
 	p.next++
 	id := strconv.Itoa(p.next)
 	p.answers[id] = func(came replies.Received) {
-		if r.Kind == lifecycle.EffectSend {
+		if r.Kind == lifecycle.EffectSend && came.Refusal == "" {
 			p.out.replied(&came, p.form)
 		}
 		done(came)

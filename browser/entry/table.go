@@ -13,7 +13,7 @@ import (
 )
 
 // protocol names the table: a script that was made from another one is not understood.
-const protocol = "1fcde6b9"
+const protocol = "95db7403"
 
 // table are the parts of each record, which the script reads first: a name that ends with ? is a
 // fact, with # a number, with * a list of words, with = a JSON text. Behind the parts stand the name of a list and the
@@ -37,7 +37,7 @@ const table = "" +
 	"navigate\tto\n" +
 	"guard\ton?\n" +
 	"keep\tmark text\n" +
-	"fetch\tid kind method url body button key version path value\theaders\tname value\n" +
+	"fetch\tid kind method url body button key version path value prepared?\theaders\tname value\n" +
 	"values\tvalues=\n" +
 	"attempt\tbutton key values=\n" +
 	"replied\tstatus# location version body=\n" +
@@ -232,6 +232,7 @@ func (p *patch) fetch(id string, r *runner.Request) {
 	p.text(r.Version)
 	p.text(r.Path)
 	p.text(r.Value)
+	p.fact(r.Prepared)
 	for _, header := range headersOf(r) {
 		p.text(header[0])
 		p.text(header[1])
@@ -378,6 +379,7 @@ type callAnswered struct {
 	redirected bool
 	cut        bool
 	signedOut  bool
+	refusal    string
 }
 
 func answeredOf(told texts) (c callAnswered) {
@@ -388,6 +390,7 @@ func answeredOf(told texts) (c callAnswered) {
 	c.redirected = told.fact(4)
 	c.cut = told.fact(5)
 	c.signedOut = told.fact(6)
+	c.refusal = told.at(7)
 	return c
 }
 

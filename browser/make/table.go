@@ -127,6 +127,7 @@ var records = []record{
 		{name: "version", from: "r.Version"},
 		{name: "path", from: "r.Path"},
 		{name: "value", from: "r.Value"},
+		{name: "prepared", kind: fact, from: "r.Prepared"},
 	}, &each{"headers", "headersOf(r)", "header", []part{{name: "name", from: "header[0]"}, {name: "value", from: "header[1]"}}}},
 	{"values", "s *lifecycle.Session", []part{{name: "values", kind: data, from: "string(s.Form().AppendBody(nil, s.AppendValues(nil)))"}}, nil},
 	{"attempt", "s *lifecycle.Session", []part{
@@ -186,7 +187,7 @@ type call struct {
 // calls are what the script tells the core of a page, its requests and its timers.
 var calls = []call{
 	{"open", []part{{name: "seed"}, {name: "mark"}, {name: "kept"}, {name: "given"}, {name: "defaults"}}, false},
-	{"answered", []part{{name: "id"}, {name: "status", kind: number}, {name: "headers"}, {name: "from"}, {name: "redirected", kind: fact}, {name: "cut", kind: fact}, {name: "signedOut", kind: fact}}, true},
+	{"answered", []part{{name: "id"}, {name: "status", kind: number}, {name: "headers"}, {name: "from"}, {name: "redirected", kind: fact}, {name: "cut", kind: fact}, {name: "signedOut", kind: fact}, {name: "refusal"}}, true},
 	{"elapsed", []part{{name: "id"}}, false},
 	{"supply", []part{{name: "version"}, {name: "after", kind: number}}, true},
 }

@@ -32,7 +32,7 @@ export class Line {
     this.compiled = compiled
     this.options = options
     this.tell = tell
-    this.requests = new Requests(options, settled, values, sent)
+    this.requests = new Requests(options, settled, values, sent, body => this.tell("prepared", new TextEncoder().encode(body)))
   }
 
   /** @param {string} what @param {...(string | Uint8Array)} texts @returns {string} what the core says */

@@ -1,7 +1,18 @@
 // The requests of a session, with what the application adds to them.
+import { clean } from "./core.js"
 import { bodyOf, describe, given, warnOfHidden } from "./received.js"
 
 /** @typedef {import("./table.js").Records["fetch"]} Fetch */
+
+/**
+ * Values as the names and texts of a form: the names are paths.
+ * @param {any} value @param {string} [name]
+ * @returns {string[][]}
+ */
+const pairs = (value, name) =>
+  value === null || value === undefined || value === false ? [] :
+  typeof value !== "object" ? [[name || "", String(value)]] :
+  Object.entries(value).flatMap(([key, v]) => pairs(v, Array.isArray(value) && typeof v !== "object" ? name : name ? name + "/" + key : key))
 
 export class Requests {
   /** What is under way, by id. @type {Map<string, AbortController>} */
@@ -16,12 +27,14 @@ export class Requests {
    * @param {() => Promise<unknown>} kept waits until what would be lost is kept
    * @param {() => import("../leanwicket").Values} values what the session would send now
    * @param {() => any} sent what it has sent
+   * @param {(body: string) => void} prepared is told what the application has made of it
    */
-  constructor(options, kept, values, sent) {
+  constructor(options, kept, values, sent, prepared) {
     this.options = options
     this.kept = kept
     this.values = values
     this.sent = sent
+    this.prepared = prepared
     /** The record that the application had in hand: it answers the first load. */
     this.record = options.record
   }
@@ -44,6 +57,21 @@ export class Requests {
       await this.kept() // who comes back has to know of it
       return send({ method, url, button, key, version, body, values: this.sent(), signal })
     })
+  }
+
+  /**
+   * A submission with the body that the application makes of it, once: a repeat comes with that body. What the
+   * application throws refuses the submission.
+   * @param {Fetch} request @param {(values: import("../leanwicket").Values) => object} prepare
+   */
+  async #prepare(request, prepare) {
+    await undefined // until the step that sends has ended
+    const made = prepare(this.sent())
+    if (!made || typeof made !== "object" || "then" in made) throw new TypeError("prepare brings no values; right would be an object, at once")
+    const isForm = request.headers.some(h => h.value.includes("urlencoded"))
+    const body = isForm ? String(new URLSearchParams([...pairs(made), ...[...new URLSearchParams(request.body)].slice(-1)])) : JSON.stringify(made) // the last pair is the button
+    this.prepared(body)
+    return { ...request, body }
   }
 
   /** @param {string} id */
@@ -74,8 +102,14 @@ export class Requests {
     const ends = new AbortController(), { signal } = ends
     this.#out.set(id, ends)
     if (kind === "load") this.#newestLoad = request
-    const own = this.#own(request, signal)
+    let own
     try {
+      if (kind === "send" && this.options.prepare && !request.prepared) request = await this.#prepare(request, this.options.prepare)
+    } catch (failed) {
+      return [{ id, status: 0, refusal: clean(/** @type {any} */ (failed)?.message || failed) }, new Uint8Array()]
+    }
+    try {
+      own = this.#own(request, signal)
       const [response, from] = given(await (own ? own() : this.#ask(request, { signal })))
       if (kind === "load" && this.replaces) warnOfHidden(response)
       const { bytes, cut } = await bodyOf(response)

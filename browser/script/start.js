@@ -43,7 +43,7 @@ function headersOf(form) {
 /** Functions of the window that a form names: data-leanwicket-send="sendPermit" and the like. */
 function functionsOf(form) {
   const found = {}
-  for (const what of ["load", "check", "send"]) {
+  for (const what of ["load", "check", "send", "prepare"]) {
     const named = plain(form).dataset["leanwicket" + what[0].toUpperCase() + what.slice(1)]
     if (named) found[what] = asked => functionOf(named, what)(asked)
   }

@@ -1,7 +1,7 @@
 // Made from browser/make/table.go: what the core says, and what it is told. A name that ends with ? is a fact, and
 // with # a number, with = a JSON text.
 
-export const protocol = "1fcde6b9"
+export const protocol = "95db7403"
 
 /**
  * What the core says.
@@ -24,7 +24,7 @@ export const protocol = "1fcde6b9"
  *   navigate: {to: string, },
  *   guard: {on: boolean, },
  *   keep: {mark: string, text: string, },
- *   fetch: {id: string, kind: string, method: string, url: string, body: string, button: string, key: string, version: string, path: string, value: string, headers: {name: string, value: string}[]},
+ *   fetch: {id: string, kind: string, method: string, url: string, body: string, button: string, key: string, version: string, path: string, value: string, prepared: boolean, headers: {name: string, value: string}[]},
  *   values: {values: any, },
  *   attempt: {button: string, key: string, values: any, },
  *   replied: {status: number, location: string, version: string, body: any, },
@@ -41,7 +41,7 @@ export const protocol = "1fcde6b9"
 /** What the core is told of a page, its requests and its timers. @type {Record<string, string>} */
 export const calls = {
   open: "seed mark kept given defaults",
-  answered: "id status# headers from redirected? cut? signedOut?",
+  answered: "id status# headers from redirected? cut? signedOut? refusal",
   elapsed: "id",
   supply: "version after#",
 }

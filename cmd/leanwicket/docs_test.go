@@ -58,6 +58,7 @@ var (
 	permitsOf func(string) []Permit
 	client   *http.Client
 	renew    func(*http.Client) error
+	stamped  func(body []byte) ([]byte, error)
 	read     func(id string) (values []byte, version string, err error)
 	page     *formhttp.Handler
 	registry struct {
