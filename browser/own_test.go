@@ -231,6 +231,51 @@ func TestTheLastWordOnTheBody(t *testing.T) {
 	}
 }
 
+// What the record has beyond the form goes back, after a reload in the middle of a save too; what an application reads as
+// values has declared answers alone.
+func TestWhatTheFormDoesNotKnow(t *testing.T) {
+	var mu sync.Mutex
+	var bodies []string
+	b := scriptPage(t, strings.NewReplacer("fields:", "# fields:", "method: PUT", "method: PUT, undeclared: send").Replace(plotForm), func(w http.ResponseWriter, r *http.Request) {
+		switch {
+		case r.URL.Path != "/plot":
+			http.NotFound(w, r)
+		case r.Method == http.MethodGet:
+			w.Header().Set("Content-Type", "application/json")
+			w.Header().Set("ETag", `"1"`)
+			_, _ = io.WriteString(w, `{"keeper":"Ada","soil":{"ph":6.50},"id":90071992547409931,"tools":[{"name":"spade","id":1},{"name":"rake","id":2}]}`)
+		default:
+			body, _ := io.ReadAll(r.Body)
+			mu.Lock()
+			bodies = append(bodies, string(body))
+			first := len(bodies) == 1
+			mu.Unlock()
+			if first {
+				w.WriteHeader(http.StatusInternalServerError)
+			}
+		}
+	})
+	const open = `const s = await openForm("/f.form", { keep: { name: "known" } }); ` + untilInPage + "\n"
+	require.Equal(t, `{"keeper":"Bo","tools":[{"name":"rake"},{"name":"hoe"}]} true`, b.js(`(async () => {`+open+`
+		await until(s => s.prefill === "ready")
+		s.edit("keeper", "Bo"); s.moveRow("tools/1", "tools/0"); s.removeRow("tools/1"); s.addRow("tools"); s.edit("tools/1/name", "hoe")
+		const values = JSON.stringify(s.values)
+		s.submit()
+		await until(s => s.submission === "unsettled")
+		return values + " " + (JSON.stringify(s.snapshot.sent) === values)
+	})()`))
+	b.do(chromedp.Reload())
+	require.Equal(t, "accepted", b.js(`(async () => {`+open+`
+		s.retry()
+		await until(s => s.submission === "accepted")
+		return s.snapshot.submission
+	})()`))
+	mu.Lock()
+	defer mu.Unlock()
+	const want = `{"keeper":"Bo","tools":[{"name":"rake","id":2},{"name":"hoe"}],"id":90071992547409931,"soil":{"ph":6.50}}`
+	require.Equal(t, []string{want, want}, bodies)
+}
+
 // A record for a form that loads nothing is told in the console.
 func TestARecordWithoutPrefill(t *testing.T) {
 	b := scriptPage(t, "form: plot\nschema: {properties: {keeper: {type: string}}}\nsubmit: {url: /plot}\n", http.NotFound)

@@ -106,6 +106,7 @@ func readRoot(name string, root *document.Node, open open, of *structReader) (*S
 	}
 	source.Form, source.File, source.root = form, name, root
 	r.declaration = form.Declaration // with what the form has added, such as labels
+	r.declaration.Fields = form.Declared()
 	source.Advice = r.advise()
 	return source, nil
 }

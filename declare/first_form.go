@@ -22,7 +22,7 @@ func FirstForm(name, schema string, open func(string) ([]byte, error)) ([]byte, 
 	}
 	var text strings.Builder
 	fmt.Fprintf(&text, "form: %s\ntitle: %s\nschema: %q\n\nfields:\n", name, title(name), path.Base(schema))
-	for _, f := range source.Form.Fields {
+	for _, f := range source.Form.Declared() {
 		label := f.Label
 		if label == f.Path[lastSlash(f.Path)+1:] {
 			label = title(label)

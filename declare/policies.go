@@ -146,7 +146,7 @@ func (r *reader) prefill(n *document.Node) {
 func (r *reader) submit(n *document.Node) {
 	d := &r.declaration
 	p := &d.Submit
-	for _, e := range r.Map(n, "url", "method", "buttons", "timeout", "whileSending", "resend", "unchanged", "as") {
+	for _, e := range r.Map(n, "url", "method", "buttons", "timeout", "whileSending", "resend", "unchanged", "as", "undeclared") {
 		switch e.Key {
 		case "url":
 			p.URL = r.url(e.Value)
@@ -171,9 +171,14 @@ func (r *reader) submit(n *document.Node) {
 			}
 		case "as":
 			p.AsForm = r.Word(e.Value, "json", "form") == "form"
+		case "undeclared":
+			p.Undeclared = r.Word(e.Value, "leave", "send") == "send"
 		case "unchanged":
 			p.HoldUnchanged = r.Word(e.Value, "allow", "hold") == "hold"
 		}
+	}
+	if p.Undeclared && (p.AsForm || p.Creates()) {
+		r.Wrong(n, "undeclared: send of a form that sends no record as JSON", "undeclared: leave, or method: PUT or PATCH with as: json")
 	}
 	if p.AsForm && p.Method == "PATCH" {
 		r.Wrong(n, "as: form with PATCH, whose body is a merge patch", "as: json, or POST or PUT")

@@ -19,6 +19,7 @@ func (f *Form) AppendBinary(to []byte) ([]byte, error) {
 func (f *Form) encode(to []byte, only selection) []byte {
 	c := codec{out: to, only: only}
 	d := f.Declaration
+	d.Fields = f.Declared()
 	c.declaration(&d)
 	return c.out
 }
@@ -403,6 +404,7 @@ func (c *codec) submit(x *SubmitPolicy) {
 		smallPart(p, 7, &x.ResendWait)
 		smallPart(p, 8, &x.ResendLongest)
 		p.fact(9, &x.AsForm)
+		p.fact(10, &x.Undeclared)
 	})
 }
 

@@ -1,9 +1,12 @@
 package form
 
 import (
+	"slices"
 	"strconv"
 	"strings"
 	"unicode/utf8"
+
+	"leanwicket.dev/internal/jsontext"
 )
 
 // node is a place in the tree of a body: an object's member.
@@ -17,7 +20,7 @@ type node struct {
 // growTree orders the fields as the objects and rows of a body.
 func (f *Form) growTree() {
 	f.tree = node{field: -1}
-	for id := range f.Fields {
+	for id := range f.Declared() {
 		at := &f.tree
 		path := f.Fields[id].Path
 		for {
@@ -74,7 +77,11 @@ func (f *Form) AppendBody(to []byte, answers []Answer) []byte {
 	for _, a := range answers {
 		w.answers[a.Place] = a
 	}
-	to, _ = w.object(to, &f.tree, -1, true)
+	var beyond map[string]any
+	if id, has := f.byPath[beyondPath]; has && f.Fields[id].Kind == KindBeyond {
+		beyond = beyondOf(w.answers[Place{id, -1}].Value)
+	}
+	to, _ = w.object(to, &f.tree, -1, true, beyond)
 	return to
 }
 
@@ -84,24 +91,38 @@ type bodyWriter struct {
 	answers map[Place]Answer
 }
 
-// object writes the members that there are; it reports whether there was one.
-func (w *bodyWriter) object(to []byte, n *node, row int32, always bool) ([]byte, bool) {
+// object writes the members that there are, those of the fields and those beyond them. It reports whether there was
+// one.
+func (w *bodyWriter) object(to []byte, n *node, row int32, always bool, beyond map[string]any) ([]byte, bool) {
 	start, first := len(to), true
 	to = append(to, '{')
-	for k := range n.children {
-		member := &n.children[k]
+	write := func(name string, value func(to []byte) ([]byte, bool)) (written bool) {
 		before := len(to)
 		if !first {
 			to = append(to, ',')
 		}
-		to = AppendJSONString(to, member.name)
-		to = append(to, ':')
-		written := false
-		if to, written = w.member(to, member, row); written {
-			first = false
-		} else {
+		if to, written = value(append(AppendJSONString(to, name), ':')); !written {
 			to = to[:before]
 		}
+		first = first && !written
+		return written
+	}
+	var rest []string
+	for name := range beyond {
+		if !slices.ContainsFunc(n.children, func(c node) bool { return c.name == name }) {
+			rest = append(rest, name)
+		}
+	}
+	rest = jsontext.InOrder(rest)
+	for k := range n.children {
+		member := &n.children[k]
+		other, has := beyond[member.name]
+		if !write(member.name, func(to []byte) ([]byte, bool) { return w.member(to, member, row, other) }) && has {
+			rest = append(rest, member.name) // what the record has there is none of what is declared
+		}
+	}
+	for _, name := range rest {
+		write(name, func(to []byte) ([]byte, bool) { return appendJSON(to, beyond[name]), true })
 	}
 	if first && !always {
 		return to[:start], false
@@ -109,9 +130,10 @@ func (w *bodyWriter) object(to []byte, n *node, row int32, always bool) ([]byte,
 	return append(to, '}'), true
 }
 
-func (w *bodyWriter) member(to []byte, n *node, row int32) ([]byte, bool) {
+func (w *bodyWriter) member(to []byte, n *node, row int32, beyond any) ([]byte, bool) {
 	if n.field < 0 {
-		return w.object(to, n, row, n.always && !w.patch)
+		below, _ := beyond.(map[string]any)
+		return w.object(to, n, row, n.always && !w.patch, below)
 	}
 	field := &w.form.Fields[n.field]
 	if w.form.group[n.field] < 0 {
@@ -141,7 +163,13 @@ func (w *bodyWriter) rows(to []byte, n *node, count int32) ([]byte, bool) {
 		if row > 0 {
 			to = append(to, ',')
 		}
-		to, _ = w.object(to, n, row, true)
+		var beyond map[string]any
+		if members := w.form.RowFields(n.field); len(members) > 0 {
+			if last := members[len(members)-1]; w.form.Fields[last].Kind == KindBeyond {
+				beyond = beyondOf(w.answers[Place{last, row}].Value)
+			}
+		}
+		to, _ = w.object(to, n, row, true, beyond)
 	}
 	return append(to, ']'), true
 }

@@ -25,9 +25,12 @@ const (
 	KindChoices // any number of Options
 	KindFile
 	KindRows // a repeated group; its fields follow it, with * in their paths
+	// KindBeyond is what a saved record has beyond the declared fields. [New] adds such fields where SubmitPolicy.Undeclared
+	// asks for them, and nobody declares one.
+	KindBeyond
 )
 
-var kindWords = [...]string{"text", "number", "integer", "boolean", "date", "time", "date-time", "choice", "choices", "file", "rows"}
+var kindWords = [...]string{"text", "number", "integer", "boolean", "date", "time", "date-time", "choice", "choices", "file", "rows", "beyond"}
 
 func (k FieldKind) String() string { return Word(kindWords[:], k) }
 
@@ -174,6 +177,7 @@ type SubmitPolicy struct {
 	ResendWait    time.Duration
 	ResendLongest time.Duration
 	HoldUnchanged bool
+	Undeclared    bool // what a load brought beyond the form goes back with PUT, and in the rows of a PATCH; JSON only
 	AsForm        bool // the body is application/x-www-form-urlencoded, as a browser would send it; else JSON
 }
 

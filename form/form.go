@@ -12,6 +12,8 @@ import (
 type Form struct {
 	Declaration
 
+	declaredCount int // of Fields; behind them stand those of kind KindBeyond
+
 	byPath      map[string]FieldID
 	group       []FieldID // of each field: the head of its repeated group, or -1
 	offset      []int32   // of a field in a group: its cell within a row
@@ -64,18 +66,13 @@ func (d Declaration) clone() Declaration {
 }
 
 func newForm(d Declaration) (*Form, error) {
-	f := &Form{
-		Declaration: d,
-		byPath:      make(map[string]FieldID, len(d.Fields)),
-		group:       make([]FieldID, len(d.Fields)),
-		offset:      make([]int32, len(d.Fields)),
-		groupIndex:  make([]int32, len(d.Fields)),
-		dependents:  make([][]FieldID, len(d.Fields)),
-		patterns:    make([][]matcher, len(d.Fields)),
-		optionTexts: make([][]string, len(d.Fields)),
-		comma:       decimalComma(d.Lang),
-		prints:      &fingerprints{},
-	}
+	d.Fields = slices.DeleteFunc(d.Fields, func(f Field) bool { return f.Kind == KindBeyond }) // of a form that was made before
+	f := &Form{Declaration: d, declaredCount: len(d.Fields), comma: decimalComma(d.Lang), prints: &fingerprints{}}
+	f.addBeyond()
+	fields := len(f.Fields)
+	f.byPath = make(map[string]FieldID, fields)
+	f.group, f.offset, f.groupIndex = make([]FieldID, fields), make([]int32, fields), make([]int32, fields)
+	f.dependents, f.patterns, f.optionTexts = make([][]FieldID, fields), make([][]matcher, fields), make([][]string, fields)
 	var problems []error
 	wrong := func(path, problem string) { problems = append(problems, &Error{path, problem}) }
 	if d.Name == "" {
@@ -138,7 +135,7 @@ func (f *Form) place(id FieldID, wrong func(path, problem string)) {
 		wrong(field.Path, "no rows are declared before it at "+head)
 		return
 	}
-	if field.Kind == KindRows || strings.Contains(rest, "*") {
+	if field.Kind == KindRows || strings.Contains(rest, "*") && field.Kind != KindBeyond {
 		wrong(field.Path, "rows inside rows are not supported")
 		return
 	}
@@ -303,7 +300,7 @@ func (f *Form) Path(p Place) string {
 
 // FirstFile is the path of the first field that takes a file, or an empty text.
 func (f *Form) FirstFile() string {
-	for k := range f.Fields {
+	for k := range f.Declared() {
 		if f.Fields[k].Kind == KindFile {
 			return f.Fields[k].Path
 		}
@@ -314,8 +311,18 @@ func (f *Form) FirstFile() string {
 // Group returns the head of the rows that a field is in, or false.
 func (f *Form) Group(id FieldID) (FieldID, bool) { return f.group[id], f.group[id] >= 0 }
 
-// Members lists the fields of a repeated group in their order.
-func (f *Form) Members(group FieldID) []FieldID { return f.members[f.groupIndex[group]] }
+// Members lists the declared fields of a repeated group in their order.
+func (f *Form) Members(group FieldID) []FieldID {
+	members := f.RowFields(group)
+	if last := len(members) - 1; last >= 0 && f.Fields[members[last]].Kind == KindBeyond {
+		return members[:last]
+	}
+	return members
+}
+
+// RowFields lists the fields of a repeated group as they stand in a row: the declared ones, and then one of kind
+// KindBeyond where the form has it.
+func (f *Form) RowFields(group FieldID) []FieldID { return f.members[f.groupIndex[group]] }
 
 // Dependents lists the fields whose rules or asking look at this one.
 func (f *Form) Dependents(id FieldID) []FieldID { return f.dependents[id] }

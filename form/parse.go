@@ -33,7 +33,7 @@ func (f *Form) Parse(id FieldID, raw string) Value {
 }
 
 func parseAs(kind FieldKind, raw string, comma bool) Value {
-	if kind == KindText {
+	if kind == KindText || kind == KindBeyond {
 		return Text(raw)
 	}
 	s := strings.TrimSpace(raw)

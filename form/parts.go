@@ -19,7 +19,7 @@ func (f *Form) LifecycleParts() (list []LifecyclePart) {
 	if f.declared != nil {
 		f = f.declared
 	}
-	for k := range f.Fields {
+	for k := range f.Declared() {
 		c := codec{only: lifecycleOnly}
 		field := f.Fields[k]
 		c.field(&field)

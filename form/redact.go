@@ -18,6 +18,8 @@ func (f *Form) Redact(id FieldID, v Value, by Redaction) Value {
 	switch {
 	case v.Absent() || v.Kind == ValueRedacted:
 		return v
+	case f.Fields[id].Kind == KindBeyond: // one stands for all: an acceptance can make a value that no event has
+		return Value{Kind: ValueRedacted, Text: f.Fields[id].Kind.String()}
 	case v.Kind == ValueUnparsed:
 		return Redacted(by(v), []Code{CodeBadInput})
 	}

@@ -48,7 +48,7 @@ func appendBeyond(list []member, f *form.Form, object map[string]any, path, decl
 // refuseUnknown refuses the members of a body that the form does not have, unless they are as they are in the
 // saved record: nothing that is sent vanishes.
 func (h *Handler) refuseUnknown(v *visit, s *sent) {
-	if h.o.UnknownMembers == IgnoreUnknown || len(s.beyond) == 0 {
+	if h.o.UnknownMembers == IgnoreUnknown || h.form.Submit.Undeclared || len(s.beyond) == 0 {
 		return
 	}
 	saved := plainJSON(v.record)

@@ -55,7 +55,7 @@ func (h *Handler) readJSON(r *http.Request, s *sent) error {
 		return errTooMany
 	}
 	if s.whole { // a group that is not there has no rows
-		for _, f := range h.form.Fields {
+		for _, f := range h.form.Declared() {
 			if f.Kind == form.KindRows {
 				s.rows[f.Path] = 0
 			}
@@ -111,7 +111,7 @@ func (c *typeCheck) is(pointer string, v any, want string) {
 // object checks the members of a record that the form has.
 func (c *typeCheck) object(body map[string]any) {
 	seen := map[string]bool{} // objects on the way that are none, each said once
-	for id := range c.form.Fields {
+	for id := range c.form.Declared() {
 		field := &c.form.Fields[id]
 		if c.form.GroupOf(form.FieldID(id)) >= 0 {
 			continue

@@ -52,7 +52,7 @@ func unread[T any](f *form.Form, body []byte, whole error) Wrong {
 	var record map[string]any
 	_ = json.Unmarshal(body, &record) // it was written by AppendBody
 	wrong := Wrong{}
-	for k := range f.Fields {
+	for k := range f.Declared() {
 		path := f.Fields[k].Path
 		alone, there := only(record, strings.Split(path, "/"))
 		if !there {

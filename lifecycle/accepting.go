@@ -1,6 +1,7 @@
 package lifecycle
 
 import (
+	"slices"
 	"strings"
 	"time"
 
@@ -29,7 +30,11 @@ func (s *Session) settleAccepted(r *Reply) {
 	if lost {
 		s.load.needs |= needVersion
 	}
-	if lost || droppedSupplied || !creates && s.load.request != 0 {
+	lacking := s.lacksBeyond(r)
+	if lacking {
+		s.load.needs |= needBeyond
+	}
+	if lost || lacking || droppedSupplied || !creates && s.load.request != 0 {
 		s.startLoad() // the answer on its way may be older than what was accepted
 	}
 	s.acceptSent()
@@ -72,6 +77,25 @@ func (s *Session) losesVersion(r *Reply) bool {
 	return known && (r.Version == "" || met) && !s.form.Submit.Creates() && s.form.Prefill.Loads()
 }
 
+// lacksBeyond reports whether rows were sent that were not in the saved record, and the reply does not say what they have
+// beyond the form now. The next body would bring them as new ones again.
+func (s *Session) lacksBeyond(r *Reply) bool {
+	if s.form.Submit.Creates() || !s.form.Prefill.Loads() {
+		return false
+	}
+	for g, group := range s.form.Groups() {
+		id, has := s.beyondOf(group)
+		for position, row := range s.groups[g].Sent {
+			place := form.Place{Field: id, Row: int32(position)}
+			told := s.form.Accepted.Then == form.ThenAdopt && slices.ContainsFunc(r.Values, func(a form.Answer) bool { return a.Place == place && !a.Value.Absent() })
+			if has && !told && !s.rowIn(row, state.InBase) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // clearMarks takes away what belonged to the accepted work.
 func (s *Session) clearMarks() {
 	s.dropIssues(func(x *state.Issue) bool { return Source(x.Source) == SourceServer })
@@ -90,6 +114,15 @@ func (s *Session) keepReceipt(r *Reply) {
 
 // adopt merges the values that the reply mentions, like those of a refresh.
 func (s *Session) adopt(values []form.Answer) {
+	values = slices.Clone(values)
+	for k := range values {
+		a := &values[k]
+		if s.isBeyond(a.Field) {
+			if i, ok := s.incomingCell(a.Place); ok {
+				a.Value = form.WithMembers(s.cells[i].Baseline, a.Value)
+			}
+		}
+	}
 	s.mergeAnswers(values, merging{spareDirty: true, spareEdited: true, ask: s.form.Prefill.Ask})
 }
 

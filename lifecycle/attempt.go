@@ -194,7 +194,7 @@ func (s *Session) eachDifference(goOn func(i int32) bool) bool {
 	}
 	for i := range s.inOrder() {
 		c := &s.cells[i]
-		if s.form.Fields[c.Field].Kind == form.KindRows || c.Row >= 0 && !s.has(int32(s.form.GroupOf(c.Field)), state.BitAsked) {
+		if s.form.Fields[c.Field].Kind == form.KindRows || s.isBeyond(c.Field) || c.Row >= 0 && !s.has(int32(s.form.GroupOf(c.Field)), state.BitAsked) {
 			continue
 		}
 		if s.effective(i, sideNow) != c.Sent && !goOn(i) {

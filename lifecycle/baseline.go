@@ -18,6 +18,7 @@ func (s *Session) acceptSent() {
 		c := &s.cells[i]
 		switch {
 		case s.form.Fields[c.Field].Kind == form.KindRows, !s.wasInBody(i):
+		case s.isBeyond(c.Field) && c.Sent.Absent(): // whoever took it in may have given it something, and a load may have told
 		case c.Bits&state.BitSent != 0 && s.inBaseline(i):
 			s.absorb(i, c.Sent, merging{spareEdited: true})
 		case s.inBaseline(i) && !s.isMine(i, merging{spareDirty: true, spareEdited: true}):
@@ -100,7 +101,9 @@ func (s *Session) toDefaults() {
 		s.setRowList(group, state.InBase, base)
 	}
 	for i := range s.allCells() {
-		s.setBaseline(i, form.Value{})
+		if c := &s.cells[i]; c.Row >= 0 || !s.isBeyond(c.Field) { // a form that is cleared replaces the same record
+			s.setBaseline(i, form.Value{})
+		}
 	}
 	for _, a := range s.form.Defaults {
 		if i, ok := s.incomingCell(a.Place); ok {

@@ -104,7 +104,7 @@ func (s *Session) sentPrivate() bool {
 // that the next page has as well.
 func (s *Session) isKept(i int32) bool {
 	c := &s.cells[i]
-	if s.form.Fields[c.Field].Private {
+	if s.form.Fields[c.Field].Private || s.isBeyond(c.Field) {
 		return false
 	}
 	return c.Bits&(state.BitRestored|state.BitContested) != 0 || c.Value != c.Baseline || s.isSince(i) ||
@@ -186,6 +186,9 @@ func (s *Session) keptRow(r int32, w *DraftGroup, attempt bool) []DraftAnswer {
 		if field.Private {
 			w.Private = w.Private || s.rowIn(r, state.InNow) && c.Value != c.Baseline && !c.Value.Absent()
 			continue
+		}
+		if s.isBeyond(c.Field) && !attempt {
+			continue // the load brings it again
 		}
 		k := s.keptCell(i, field.Path, attempt)
 		if !s.rowIn(r, state.InNow) { // nobody sees what the row holds

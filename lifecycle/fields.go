@@ -11,7 +11,7 @@ import (
 // place finds the cell of a path: of a field, or of a rows field.
 func (s *Session) place(path string) (int32, error) {
 	p, ok := s.form.Lookup(path)
-	if !ok || s.form.Fields[p.Field].Kind == form.KindRows && p.Row >= 0 {
+	if !ok || s.isBeyond(p.Field) || s.form.Fields[p.Field].Kind == form.KindRows && p.Row >= 0 {
 		return 0, &UnknownError{"field", path}
 	}
 	i, ok := s.cellAt(p)
@@ -19,6 +19,19 @@ func (s *Session) place(path string) (int32, error) {
 		return 0, ErrNoRow
 	}
 	return i, nil
+}
+
+// isBeyond reports whether a field is what a saved record has beyond the declared ones: nobody sees or edits it, and it
+// makes no difference.
+func (s *Session) isBeyond(id form.FieldID) bool { return s.form.Fields[id].Kind == form.KindBeyond }
+
+// beyondOf is the field of a group's rows for what is beyond the declared ones, where there is one.
+func (s *Session) beyondOf(group form.FieldID) (id form.FieldID, has bool) {
+	fields := s.form.RowFields(group)
+	if len(fields) == 0 || !s.isBeyond(fields[len(fields)-1]) {
+		return 0, false
+	}
+	return fields[len(fields)-1], true
 }
 
 // cellAt finds the cell of a place among the rows as they are now.
@@ -283,7 +296,7 @@ func (s *Session) recompute(i int32) {
 	dirty := false
 	if s.form.Fields[c.Field].Kind == form.KindRows {
 		dirty = s.rowsDirty(i)
-	} else {
+	} else if !s.isBeyond(c.Field) {
 		dirty = s.effective(i, sideNow) != s.effective(i, sideBase)
 	}
 	var rules form.Codes

@@ -17,6 +17,7 @@ const (
 	needOutdated                   // the record has been changed elsewhere
 	needRestored                   // an earlier page's attempt is taken over, and not accepted yet
 	needVersion                    // an acceptance brought no version
+	needBeyond                     // rows were added, and it is not known what they have beyond the form
 	needRows                       // restored answers wait for their rows
 )
 

@@ -56,7 +56,7 @@ func (s *Session) incomingRows(group form.FieldID, count int, answers []form.Ans
 		}
 		i := s.rows[g.Base[a.Row]].First + s.form.Offset(a.Field)
 		switch old := s.cells[i].Baseline; {
-		case s.has(i, state.BitUnknown):
+		case s.has(i, state.BitUnknown), s.isBeyond(a.Field):
 		case old != a.Value:
 			in.changed[a.Row] = true
 		case !old.Absent():
@@ -65,7 +65,7 @@ func (s *Session) incomingRows(group form.FieldID, count int, answers []form.Ans
 	}
 	for k, r := range g.Base {
 		for i := range s.cellsOf(r) {
-			if m.wholeForm && !s.cells[i].Baseline.Absent() {
+			if m.wholeForm && !s.cells[i].Baseline.Absent() && !s.isBeyond(s.cells[i].Field) {
 				met[k]--
 			}
 		}

@@ -177,7 +177,7 @@ type FieldState struct {
 // there now.
 func (s *Session) Field(path string) (FieldState, bool) {
 	p, ok := s.form.Lookup(path)
-	if !ok || s.form.Fields[p.Field].Kind == form.KindRows && p.Row >= 0 {
+	if !ok || s.isBeyond(p.Field) || s.form.Fields[p.Field].Kind == form.KindRows && p.Row >= 0 {
 		return FieldState{}, false
 	}
 	return s.At(p)
@@ -198,7 +198,7 @@ func (s *Session) ByID(id int) (FieldState, bool) {
 	return FieldState{s, int32(id), p}, there
 }
 
-// Fields goes through all fields in the form's order: behind the head of a
+// Fields goes through all declared fields in the form's order: behind the head of a
 // repeated group come the fields of its rows.
 func (s *Session) Fields() iter.Seq[FieldState] {
 	return func(yield func(FieldState) bool) {
@@ -212,7 +212,7 @@ func (s *Session) Fields() iter.Seq[FieldState] {
 				row++
 			}
 			previous = c.Row
-			if !yield(FieldState{s, i, form.Place{Field: c.Field, Row: row}}) {
+			if !s.isBeyond(c.Field) && !yield(FieldState{s, i, form.Place{Field: c.Field, Row: row}}) {
 				return
 			}
 		}
@@ -224,7 +224,7 @@ func (s *Session) Fields() iter.Seq[FieldState] {
 func (s *Session) Changed() iter.Seq[FieldState] {
 	return func(yield func(FieldState) bool) {
 		for _, i := range s.changed {
-			if p, there := s.where(i); there && !yield(FieldState{s, i, p}) {
+			if p, there := s.where(i); there && !s.isBeyond(p.Field) && !yield(FieldState{s, i, p}) {
 				return
 			}
 		}

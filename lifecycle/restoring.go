@@ -145,6 +145,9 @@ func (t *taking) group(kept *DraftGroup) {
 	for k := range kept.Rows {
 		t.row(group, made[k], kept.Rows[k])
 	}
+	if _, has := s.beyondOf(group); has && len(kept.Base) > 0 && s.form.Prefill.Loads() {
+		s.load.needs |= needRows // the load brings what the rows have beyond the form
+	}
 	marks := state.Bits(0)
 	if kept.Based {
 		marks |= state.BitBased | state.BitMentioned

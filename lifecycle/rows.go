@@ -106,7 +106,7 @@ func (s *Session) editedRows(group form.FieldID) {
 // newRow makes a row whose fields hold their declared defaults and have no
 // baseline. It is in none of the group's lists yet.
 func (s *Session) newRow(group form.FieldID) int32 {
-	members := s.form.Members(group)
+	members := s.form.RowFields(group)
 	g, r := s.rowsOf(group), int32(len(s.rows))
 	if last := len(g.Free) - 1; last >= 0 {
 		r, g.Free = g.Free[last], g.Free[:last]
@@ -156,7 +156,7 @@ func (s *Session) bury(r int32) {
 func (s *Session) cellsOf(r int32) func(yield func(int32) bool) {
 	first := s.rows[r].First
 	return func(yield func(int32) bool) {
-		for k := range s.form.Members(s.rows[r].Group) {
+		for k := range s.form.RowFields(s.rows[r].Group) {
 			if !yield(first + int32(k)) {
 				return
 			}

@@ -109,7 +109,7 @@ func (s *Session) holdsReceived(button int32) bool {
 			return false
 		}
 	}
-	for id := range s.form.Fields {
+	for id := range s.form.Declared() {
 		i := int32(id)
 		if s.form.GroupOf(form.FieldID(id)) < 0 && s.form.Fields[id].Kind != form.KindRows &&
 			s.effective(i, sideNow) != s.cells[i].Sent && !s.countsAsSent(i) {
@@ -139,7 +139,7 @@ func (s *Session) sameRowsAsSent(g, head int32) bool {
 	}
 	for k, r := range now {
 		for i := range s.cellsOf(r) {
-			if brought && s.countsAsSent(i) {
+			if brought && s.countsAsSent(i) || s.isBeyond(s.cells[i].Field) {
 				continue
 			}
 			was := form.Value{}

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/jsontext"
 )
 
 // What entries look like is read from their structure: no list of servers is kept here.
@@ -175,7 +176,7 @@ func (p *placer) fields(e map[string]any, name string, depth int) {
 	}
 	problem := e["type"] != nil || e["status"] != nil // RFC 9457: its members are no fields
 	top := name == "" && depth == 0
-	for _, key := range inOrder(keys) {
+	for _, key := range jsontext.InOrder(keys) {
 		below := join(name, key)
 		known := p.isField(below) && !(top && problem && slices.Contains([]string{"type", "title", "status", "detail", "instance"}, key))
 		if !known && (isSilent(key) || top && slices.Contains(textMembers, key)) {

@@ -58,23 +58,6 @@ type placer struct {
 	more   int // entries that were not placed
 }
 
-// inOrder sorts names. The library's sort is a hundredth of what a browser loads.
-func inOrder(names []string) []string {
-	if len(names) < 2 {
-		return names
-	}
-	a, b := inOrder(names[:len(names)/2]), inOrder(names[len(names)/2:])
-	all := make([]string, 0, len(names))
-	for len(a) > 0 && len(b) > 0 {
-		if a[0] <= b[0] {
-			all, a = append(all, a[0]), a[1:]
-		} else {
-			all, b = append(all, b[0]), b[1:]
-		}
-	}
-	return append(append(all, a...), b...)
-}
-
 // words is what a value of a wrong type says.
 func words(v any) string {
 	value, ok := form.ScalarOf(v)
@@ -167,7 +150,7 @@ func (n *names) find(name string) (path, why string) {
 func (n *names) alike(name string) string {
 	if n.plain == nil {
 		n.plain = make(map[string]string, len(n.form.Fields))
-		for id := range n.form.Fields {
+		for id := range n.form.Declared() {
 			path := n.form.Fields[id].Path
 			key := withoutCase(path)
 			if _, twice := n.plain[key]; twice {

@@ -240,7 +240,7 @@ func saysNo(f *form.Form, body any) string {
 
 // hasField reports whether a form has a field of a name at the top of its record.
 func hasField(f *form.Form, name string) bool {
-	for k := range f.Fields {
+	for k := range f.Declared() {
 		if first, _, _ := strings.Cut(f.Fields[k].Path, "/"); first == name {
 			return true
 		}

@@ -238,8 +238,14 @@ func Load(form *form.Form, r Response) (values []form.Answer, version, why strin
 	if r.came != nil && len(values) == 0 && len(body) > 0 {
 		return nil, "", "the body has no field of the form"
 	}
+	if r.came != nil && form.BeyondSize(values) > maxBeyond {
+		return nil, "", "the record has more than 1 MB that the form does not know"
+	}
 	return values, r.header("ETag"), ""
 }
+
+// maxBeyond bounds what a session carries of a record beyond the form, in bytes.
+const maxBeyond = 1 << 20
 
 // Check reads the reply to a check: what it found (nothing: it passed), or
 // false where the check itself failed. An entry without a path is about the

@@ -8,14 +8,14 @@ import (
 
 // Values reads the answers that a body mentions, in the form's order. What a
 // field cannot hold stands as a ValueUnparsed; null is absent. Members that the
-// form does not have are left out.
+// form does not have are left out, or are answers of the kind KindBeyond.
 func Values(f *form.Form, body any) []form.Answer {
 	root, ok := body.(map[string]any)
 	if !ok {
 		return nil
 	}
 	var answers []form.Answer
-	for id := range f.Fields {
+	for id := range f.Declared() {
 		field := &f.Fields[id]
 		if _, inRows := f.Group(form.FieldID(id)); inRows {
 			continue
@@ -32,7 +32,7 @@ func Values(f *form.Form, body any) []form.Answer {
 		value, _ := field.ValueOf(v)
 		answers = append(answers, form.Answer{Place: place, Value: value})
 	}
-	return answers
+	return f.AppendBeyond(answers, root)
 }
 
 // maxRows bounds what a body can make the form hold.

@@ -94,7 +94,7 @@ func (p *scenarioReader) rows(n *document.Node, row bool) string {
 		return path
 	}
 	var groups []string
-	for k := range p.form().Fields {
+	for k := range p.form().Declared() {
 		if p.form().Fields[k].Kind == form.KindRows {
 			name := p.form().Fields[k].Path
 			if row {

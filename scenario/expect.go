@@ -1,7 +1,9 @@
 package scenario
 
 import (
+	"bytes"
 	"cmp"
+	"encoding/json"
 	"slices"
 	"strconv"
 	"strings"
@@ -21,7 +23,7 @@ type expectation struct {
 
 var expectKeys = []string{
 	"submission", "prefill", "leave", "values", "dirty", "touched", "contested", "waiting", "issues", "shown", "unsaved",
-	"unloadGuard", "holds", "sendCount", "loadCount", "keyCount", "ignored", "stale", "sentValues", "sentVersion", "said", "focus",
+	"unloadGuard", "holds", "sendCount", "loadCount", "keyCount", "ignored", "stale", "sentValues", "sentBody", "sentVersion", "said", "focus",
 	"destination", "asking",
 }
 
@@ -72,6 +74,9 @@ func (p *scenarioReader) expectOne(entry *Entry, e document.Entry) {
 		p.expectCount(entry, e, func(play *play) int { return play.session.Ignored() })
 	case "stale":
 		p.expectCount(entry, e, func(play *play) int { return play.stale })
+	case "sentBody":
+		want, _ := json.Marshal(e.Value.Any()) // what was read can be written
+		expectText(entry, e, string(want), func(play *play) string { return bodyText(play.scenario.Form(), play.session) })
 	case "sentVersion":
 		want := ""
 		if e.Value.Kind != document.Null {
@@ -91,6 +96,16 @@ func (p *scenarioReader) expectOne(entry *Entry, e document.Entry) {
 	case "asking":
 		p.expectAsking(entry, e)
 	}
+}
+
+// bodyText is the body of the newest attempt, with its members in order.
+func bodyText(f *form.Form, s *lifecycle.Session) string {
+	decoder := json.NewDecoder(bytes.NewReader(f.AppendBody(nil, s.AppendSent(nil))))
+	decoder.UseNumber()
+	var body any
+	_ = decoder.Decode(&body) // what AppendBody writes is JSON
+	text, _ := json.Marshal(body)
+	return string(text)
 }
 
 // expectText expects what a key reads to be one text.

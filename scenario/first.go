@@ -42,7 +42,7 @@ func First(form *form.Form, formFile string) []byte {
 		fmt.Fprintf(&text, "  - {at: 1s, edit: {%s: %s}}\n", quote(e.Path), quote(e.Raw))
 	}
 	submit := 2 * time.Second
-	for k := range form.Fields {
+	for k := range form.Declared() {
 		submit += form.Fields[k].Check.Delay
 	}
 	at := func(after time.Duration) string { return (submit + after).String() }

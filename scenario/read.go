@@ -240,7 +240,7 @@ func (p *scenarioReader) path(name string, at *document.Node) (form.Place, bool)
 	place, ok := p.form().Lookup(strings.ReplaceAll(name, "*", "0"))
 	if !ok {
 		paths := make([]string, len(p.form().Fields))
-		for k := range p.form().Fields {
+		for k := range p.form().Declared() {
 			paths[k] = p.form().Fields[k].Path
 		}
 		p.Wrong(at, "the path "+name+", which the form does not have", document.Suggest(name, paths))

@@ -114,7 +114,7 @@ func (p *scenarioReader) draft(n *document.Node) {
 			}
 		}
 	}
-	for id := range p.form().Fields {
+	for id := range p.form().Declared() {
 		if _, inRows := p.form().Group(form.FieldID(id)); !inRows {
 			k.field(form.FieldID(id))
 		}

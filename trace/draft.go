@@ -16,7 +16,7 @@ import (
 // form's name and the fingerprint of its lifecycle. It has no private value: [lifecycle.Session.Draft] leaves those
 // out.
 func AppendDraft(to []byte, form *form.Form, r *lifecycle.Draft) []byte {
-	w := &Events{form: form}
+	w := &Events{form: form, plain: true}
 	var o object
 	o.str("form", form.Name)
 	o.str("lifecycle", hex(form.LifecycleFingerprint()))

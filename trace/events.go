@@ -24,6 +24,7 @@ type Events struct {
 	tokens  map[form.Value]string
 	secrets []string          // private values as text, so that nobody's words repeat them
 	told    map[string]string // destinations as they were written first: they are written so again
+	plain   bool              // nothing is covered: a draft has no private values
 	err     error
 }
 
@@ -97,7 +98,7 @@ func outcomeWord(err error) string {
 func hex(n uint64) string { return strconv.FormatUint(n, 16) }
 
 func (w *Events) private(id form.FieldID) bool {
-	return id >= 0 && int(id) < len(w.form.Fields) && w.form.Fields[id].Private
+	return !w.plain && id >= 0 && int(id) < len(w.form.Fields) && w.form.Fields[id].Covered()
 }
 
 // token numbers private values in the order in which they appear.

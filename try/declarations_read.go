@@ -206,7 +206,7 @@ func (r *declarationsReader) steps(n *document.Node) (list []Step) {
 
 func (r *declarationsReader) controls(n *document.Node, controls map[string]Control) {
 	var paths []string
-	for k := range r.form.Fields {
+	for k := range r.form.Declared() {
 		paths = append(paths, r.form.Fields[k].Path)
 	}
 	for _, e := range r.Map(n, paths...) {

@@ -58,7 +58,7 @@ func (t *tab) first(page, dir string, l look, controls, buttons []candidate) str
 	line("# How leanwicket try reaches and operates this page. docs/try.md says what else can stand here.")
 	line("page: %s", quoted(beside(dir, page)))
 	var missing, there []string
-	for k := range t.form.Fields {
+	for k := range t.form.Declared() {
 		f := &t.form.Fields[k]
 		if _, found := l.Fields[inFirstRow(f.Path)]; found {
 			there = append(there, f.Path)

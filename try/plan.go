@@ -54,11 +54,11 @@ func newPlan(source *declare.Source, o Options) (*plan, error) {
 	}
 	p.record, p.submit, p.ignored = p.declared.Record, p.declared.Submit.Control, append([]string{}, p.declared.Ignored...)
 	labels := map[string]int{}
-	for k := range declared.Fields {
+	for k := range declared.Declared() {
 		labels[declared.Fields[k].Label]++
 	}
 	var inRows []string
-	for id := range declared.Fields {
+	for id := range declared.Declared() {
 		f := &declared.Fields[id]
 		c := p.declared.Controls[f.Path]
 		control := located{Path: f.Path, Selector: c.Selector, Parts: c.Parts}
@@ -217,7 +217,7 @@ func typed(f *form.Field) bool {
 
 // compared reports whether a field is compared with another one.
 func (p *plan) compared(id form.FieldID) bool {
-	for at := range p.form.Fields {
+	for at := range p.form.Declared() {
 		for _, c := range p.form.Fields[at].Constraints {
 			if c.Op.Compares() && (form.FieldID(at) == id || c.Other == id) {
 				return true
@@ -274,7 +274,7 @@ func (p *plan) kindOf(method string, address *url.URL, body []byte) string {
 	case p.form.Prefill.URL != "" && means(p.declared.Load, p.form.Prefill.URL, reads):
 		return "load"
 	}
-	for id := range p.form.Fields {
+	for id := range p.form.Declared() {
 		if reads && is(p.form.Fields[id].Check.URL) {
 			return "check"
 		}

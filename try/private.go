@@ -22,7 +22,7 @@ func (t *tab) private() (paths []string) {
 // typed, and those of the record.
 func (t *tab) cover(r *Result) {
 	var secrets []string
-	for k := range t.form.Fields {
+	for k := range t.form.Declared() {
 		f := &t.form.Fields[k]
 		if !f.Private {
 			continue

@@ -61,7 +61,7 @@ func holder(v any, f *form.Form) (best map[string]any) {
 			return
 		}
 		count := 0
-		for k := range f.Fields {
+		for k := range f.Declared() {
 			if _, there := object[strings.SplitN(f.Fields[k].Path, "/", 2)[0]]; there {
 				count++
 			}

@@ -29,7 +29,7 @@ func noCheck(p *plan) string {
 	if path, _, _ := p.checked(); path != "" {
 		return ""
 	}
-	for id := range p.form.Fields {
+	for id := range p.form.Declared() {
 		if f := &p.form.Fields[id]; f.Check.URL != "" {
 			return fmt.Sprintf("of %s no two values are known that can be typed; right would be fields.%[1]s.samples", f.Path)
 		}

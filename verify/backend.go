@@ -2,6 +2,8 @@ package verify
 
 import (
 	"encoding/json"
+	"maps"
+	"slices"
 
 	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
@@ -14,7 +16,7 @@ import (
 // that are typed.
 func (m *successors) record() map[string]any {
 	var answers []form.Answer
-	for id := range m.form.Fields {
+	for id := range m.form.Declared() {
 		field := form.FieldID(id)
 		if m.form.Fields[id].Kind == form.KindRows {
 			count := int64(m.form.Fields[id].LeastRows())
@@ -34,7 +36,34 @@ func (m *successors) record() map[string]any {
 			}
 		}
 	}
-	return m.body(answers)
+	record := m.body(answers)
+	if m.form.Submit.Undeclared {
+		m.knowsMore(record)
+	}
+	return record
+}
+
+// knowsMore gives a record, and each of its rows, a member that the form does not declare.
+func (m *successors) knowsMore(record map[string]any) {
+	number := 0
+	var walk func(v any)
+	walk = func(v any) {
+		switch v := v.(type) {
+		case map[string]any:
+			for _, name := range slices.Sorted(maps.Keys(v)) {
+				walk(v[name])
+			}
+		case []any:
+			for _, row := range v {
+				if object, is := row.(map[string]any); is {
+					number++
+					object["beyond the form"] = number
+				}
+			}
+		}
+	}
+	walk(record)
+	record["beyond the form"] = 0
 }
 
 // sample is a text that goes with the other answers. For a field that is compared with another

@@ -111,7 +111,7 @@ func (m *successors) keptText(kept *lifecycle.Draft) string {
 				sent.addValue(m.form, path, v.Value)
 			}
 		}
-		for id := range m.form.Fields {
+		for id := range m.form.Declared() {
 			if list, there := rows[form.FieldID(id)]; there {
 				sent.add(m.form.Fields[id].Path, listText(list))
 			}

@@ -59,7 +59,7 @@ func newSuccessors(declared *form.Form, o Options) (*successors, error) {
 	}
 	m.fill(edits)
 	m.needed = map[form.FieldID]string{}
-	for id := range declared.Fields {
+	for id := range declared.Declared() {
 		group, inRows := declared.Group(form.FieldID(id))
 		if inRows && declared.Fields[id].Needed() && slices.Contains(m.groups, declared.Fields[group].Path) {
 			if raw, ok := m.sample(form.FieldID(id)); ok {
@@ -222,7 +222,7 @@ func (l *moveList) retyped(from int) []lifecycle.Event {
 }
 
 func (l *moveList) rows() {
-	for id := range l.form.Fields {
+	for id := range l.form.Declared() {
 		group := l.form.Fields[id].Path
 		if l.form.Fields[id].Kind != form.KindRows {
 			continue

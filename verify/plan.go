@@ -15,7 +15,7 @@ func Plan(declared *form.Form, atATime int) [][]string {
 	var chosen []form.FieldID
 	seen := map[string]bool{}
 	for pass := range 2 { // fields with a trait first: they show their kind as well
-		for id := range declared.Fields {
+		for id := range declared.Declared() {
 			f := &declared.Fields[id]
 			traits := traitsOf(declared, form.FieldID(id))
 			news := slices.ContainsFunc(traits, func(t string) bool { return !seen[t] })
@@ -70,7 +70,7 @@ func companionOf(f *form.Form, set []string) (path string, found bool) {
 		return "", false
 	}
 	for _, rows := range []bool{false, true} { // rows only where there is nothing else: they come and go then
-		for id := range f.Fields {
+		for id := range f.Declared() {
 			_, inRows := f.Group(form.FieldID(id))
 			path := walkedPath(f, form.FieldID(id))
 			if f.Fields[id].Kind != form.KindRows && inRows == rows && len(f.Fields[id].Asked) == 0 && !slices.Contains(set, path) && (rows || changes(form.FieldID(id))) {

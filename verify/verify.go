@@ -189,7 +189,7 @@ func keepShortest[T any](list *[]T, v T, alike func(T) bool, length func(T) int)
 // NotEdited lists the fields that no walk edits, by path.
 func (r *Report) NotEdited() []string {
 	var paths []string
-	for id := range r.Form.Fields {
+	for id := range r.Form.Declared() {
 		path := walkedPath(r.Form, form.FieldID(id))
 		edited := slices.ContainsFunc(r.Walks, func(w *Result) bool { return slices.Contains(w.Edited, path) })
 		if !edited && r.Form.Fields[id].Kind != form.KindRows {

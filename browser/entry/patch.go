@@ -106,7 +106,7 @@ func attemptOf(s *lifecycle.Session) string {
 	if !isUnderWay(s) {
 		return ""
 	}
-	return string(s.Form().AppendBody(nil, s.AppendSent(nil)))
+	return string(s.Form().AppendBody(nil, s.Form().WithoutBeyond(s.AppendSent(nil))))
 }
 
 // receiptOf is where what was received can be seen.

@@ -95,7 +95,7 @@ func read(compiled []byte, own string, now time.Duration) string {
 	p.out.table(table)
 	p.out.form(strconv.Itoa(int(p.number)), f.Name, f.Title, f.Buttons, !f.Submit.Creates())
 	p.out.words(f)
-	for k := range f.Fields {
+	for k := range f.Declared() {
 		p.out.declared(&f.Fields[k])
 	}
 	return p.out.take()

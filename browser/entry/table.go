@@ -13,7 +13,7 @@ import (
 )
 
 // protocol names the table: a script that was made from another one is not understood.
-const protocol = "95db7403"
+const protocol = "a9f5e267"
 
 // table are the parts of each record, which the script reads first: a name that ends with ? is a
 // fact, with # a number, with * a list of words, with = a JSON text. Behind the parts stand the name of a list and the
@@ -242,7 +242,7 @@ func (p *patch) fetch(id string, r *runner.Request) {
 
 func (p *patch) values(s *lifecycle.Session) {
 	p.begin("values")
-	p.text(string(s.Form().AppendBody(nil, s.AppendValues(nil))))
+	p.text(string(s.Form().AppendBody(nil, s.Form().WithoutBeyond(s.AppendValues(nil)))))
 	p.end()
 }
 

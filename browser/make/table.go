@@ -129,7 +129,7 @@ var records = []record{
 		{name: "value", from: "r.Value"},
 		{name: "prepared", kind: fact, from: "r.Prepared"},
 	}, &each{"headers", "headersOf(r)", "header", []part{{name: "name", from: "header[0]"}, {name: "value", from: "header[1]"}}}},
-	{"values", "s *lifecycle.Session", []part{{name: "values", kind: data, from: "string(s.Form().AppendBody(nil, s.AppendValues(nil)))"}}, nil},
+	{"values", "s *lifecycle.Session", []part{{name: "values", kind: data, from: "string(s.Form().AppendBody(nil, s.Form().WithoutBeyond(s.AppendValues(nil))))"}}, nil},
 	{"attempt", "s *lifecycle.Session", []part{
 		{"button", text, "s.Attempt().Button", "string | undefined", "The button that was pressed."},
 		{"key", text, "s.Attempt().Key.String()", "string | undefined", "The key of the submission: a repeat has the same."},

@@ -66,9 +66,9 @@ export class Requests {
    */
   async #prepare(request, prepare) {
     await undefined // until the step that sends has ended
-    const made = prepare(this.sent())
-    if (!made || typeof made !== "object" || "then" in made) throw new TypeError("prepare brings no values; right would be an object, at once")
     const isForm = request.headers.some(h => h.value.includes("urlencoded"))
+    const made = prepare(isForm ? this.sent() : JSON.parse(request.body))
+    if (!made || typeof made !== "object" || "then" in made) throw new TypeError("prepare brings no values; right would be an object, at once")
     const body = isForm ? String(new URLSearchParams([...pairs(made), ...[...new URLSearchParams(request.body)].slice(-1)])) : JSON.stringify(made) // the last pair is the button
     this.prepared(body)
     return { ...request, body }

@@ -1,7 +1,7 @@
 // Made from browser/make/table.go: what the core says, and what it is told. A name that ends with ? is a fact, and
 // with # a number, with = a JSON text.
 
-export const protocol = "95db7403"
+export const protocol = "a9f5e267"
 
 /**
  * What the core says.

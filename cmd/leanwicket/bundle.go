@@ -109,7 +109,7 @@ func compileForms(paths []string) (list []bundledForm, err error) {
 			return nil, fmt.Errorf("%s and %s: found two forms that would be %s in the bundle; right would be files with names of their own", other, path, f.File)
 		}
 		from[f.Name] = path
-		for k := range source.Form.Fields {
+		for k := range source.Form.Declared() {
 			f.Paths = append(f.Paths, strings.ReplaceAll(source.Form.Fields[k].Path, "*", "${number}"))
 		}
 		list = append(list, f)

@@ -52,7 +52,7 @@ summary (exit status 0, or 1 with --strict). A folder stands for every
 					continue
 				}
 				form := source.Form
-				fmt.Fprintf(c.OutOrStdout(), "%s: form %s, %s; %s %s, with the button %s\n", file, form.Name, scenario.Plural(len(form.Fields), "field"),
+				fmt.Fprintf(c.OutOrStdout(), "%s: form %s, %s; %s %s, with the button %s\n", file, form.Name, scenario.Plural(len(form.Declared()), "field"),
 					form.Submit.Method, cmp.Or(form.Submit.URL, "to the page's own address"), strings.Join(form.Buttons, " or "))
 				if form.Submit.URL != "" && len(form.InBody) == 0 && !form.InBodyNone {
 					undeclared++

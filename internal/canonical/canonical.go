@@ -191,7 +191,7 @@ func (p *Packer) renameRows() {
 					p.rowMoved[r] = int32(len(list))
 					first := w.rows()[r].First
 					list = append(list, state.Row{Group: group, First: int32(len(cells)), Used: true})
-					for m := range int32(len(p.form.Members(group))) {
+					for m := range int32(len(p.form.RowFields(group))) {
 						moved[first+m] = int32(len(cells))
 						cells = append(cells, w.cells()[first+m])
 						cells[len(cells)-1].Row = p.rowMoved[r]

@@ -155,7 +155,7 @@ func (p *Packer) Unpack(packed []byte, s *lifecycle.Session) (beside string, res
 	p.fromIDs = p.fromIDs[:0]
 	size := len(p.form.Fields)
 	for _, r := range *w.Rows {
-		size += len(p.form.Members(r.Group))
+		size += len(p.form.RowFields(r.Group))
 	}
 	for range size {
 		id := next()

@@ -40,7 +40,7 @@ func (w *view) rowIn(r int32, which state.ListSet) bool { return w.rows()[r].In&
 // cellsOf are the cells of a row.
 func (w *view) cellsOf(r int32) []state.Cell {
 	row := &w.rows()[r]
-	return w.cells()[row.First:][:len(w.form.Members(row.Group))]
+	return w.cells()[row.First:][:len(w.form.RowFields(row.Group))]
 }
 
 // alter changes a cell, and keeps the counts in step.

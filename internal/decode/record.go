@@ -20,7 +20,7 @@ func Record(f *form.Form, from any) (record map[string]any, err error) {
 	if err := JSON(text, &record); err != nil {
 		return nil, err
 	}
-	for k := range f.Fields {
+	for k := range f.Declared() {
 		if field := &f.Fields[k]; field.Kind != form.KindRows {
 			rewrite(record, field.Path, func(text string) any { return asField(field.Kind, text) })
 		}

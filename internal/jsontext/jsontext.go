@@ -222,3 +222,29 @@ func (r *reader) unit() (unit rune) {
 	}
 	return unit
 }
+
+// Names are the names of an object's members, in order.
+func Names(object map[string]any) []string {
+	names := make([]string, 0, len(object))
+	for name := range object {
+		names = append(names, name)
+	}
+	return InOrder(names)
+}
+
+// InOrder sorts names. The library's sort is a hundredth of what a browser loads.
+func InOrder(names []string) []string {
+	if len(names) < 2 {
+		return names
+	}
+	a, b := InOrder(names[:len(names)/2]), InOrder(names[len(names)/2:])
+	all := make([]string, 0, len(names))
+	for len(a) > 0 && len(b) > 0 {
+		if a[0] <= b[0] {
+			all, a = append(all, a[0]), a[1:]
+		} else {
+			all, b = append(all, b[0]), b[1:]
+		}
+	}
+	return append(append(all, a...), b...)
+}

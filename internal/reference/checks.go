@@ -1,6 +1,7 @@
 package reference
 
 import (
+	"fmt"
 	"maps"
 	"slices"
 	"strings"
@@ -162,6 +163,12 @@ func (a *Account) checkRecord(w *work, before record, current bool) {
 		if current && w.loaded && text != was && w.screen.asked[path] && !w.known[path][text] && !w.cleared {
 			a.fail("%s was %q in the record and became %q, which nobody typed", path, was, text)
 		}
+	}
+	if vat := at(before, "owner/vat"); current && w.loaded && vat != "" && at(after, "owner/vat") != vat {
+		a.fail("owner/vat was %q in the record and became %q, and the form does not know it", vat, at(after, "owner/vat"))
+	}
+	if was, is := fmt.Sprint(before["extra"]), fmt.Sprint(after["extra"]); current && w.loaded && before["extra"] != nil && is != was {
+		a.fail("extra was %s in the record and became %s, and the form does not know it", was, is)
 	}
 	if !current || !w.loaded || w.rowsMine || !w.screen.groupAsked || w.cleared {
 		return

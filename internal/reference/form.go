@@ -29,6 +29,7 @@ type rules struct {
 	inRow    []string // the members of the group
 	clears   bool
 	ask      bool
+	beyond   bool // the form does not know the ids of rows, nor all of the record, and sends them back
 	then     form.Then
 }
 
@@ -38,6 +39,7 @@ func drawForm(t *rapid.T) rules {
 	flip := func(name string) bool { return rapid.Bool().Draw(t, name) }
 	r := rules{when: map[string]string{}, private: map[string]bool{}, defaults: map[string]string{}}
 	r.replaces = flip("replaces")
+	r.beyond = r.replaces && flip("beyond")
 	r.then = rapid.SampledFrom([]form.Then{form.ThenKeep, form.ThenKeep, form.ThenClear, form.ThenAdopt, form.ThenNavigate}).Draw(t, "then")
 	r.clears = r.then == form.ThenClear
 	d := form.Declaration{
@@ -49,6 +51,7 @@ func drawForm(t *rapid.T) rules {
 		Accepted: form.AcceptedPolicy{Then: r.then, To: "/done"},
 	}
 	if r.replaces {
+		d.Submit.Undeclared = r.beyond
 		d.Submit.Method = rapid.SampledFrom([]string{"PUT", "PATCH"}).Draw(t, "method")
 	}
 	if r.replaces || flip("prefill") {
@@ -95,14 +98,16 @@ func drawForm(t *rapid.T) rules {
 			asked(f, box)
 		}
 		head := form.FieldID(len(d.Fields) - 1)
-		add("crew/*/id", form.KindText)
+		if !r.beyond {
+			add("crew/*/id", form.KindText)
+		}
 		field("crew/*/name", form.KindText, -1)
 		field("crew/*/role", form.KindText, -1)
 		r.inRow = []string{"id", "name", "role"}
 		if rapid.IntRange(0, 3).Draw(t, "a default row") == 0 {
 			d.Defaults = append(d.Defaults,
 				form.Answer{Place: form.Place{Field: head, Row: -1}, Value: form.Number(1, 0)},
-				form.Answer{Place: form.Place{Field: head + 2, Row: 0}, Value: form.Text("Skipper")})
+				form.Answer{Place: form.Place{Field: form.FieldID(len(d.Fields) - 2), Row: 0}, Value: form.Text("Skipper")})
 		}
 	}
 	if rapid.IntRange(0, 2).Draw(t, "a field after the rows") == 0 {
@@ -118,7 +123,7 @@ func drawForm(t *rapid.T) rules {
 
 // plain lists the fields that are in no rows.
 func (r *rules) plain() (paths []string) {
-	for id := range r.form.Fields {
+	for id := range r.form.Declared() {
 		if _, inRows := r.form.Group(form.FieldID(id)); !inRows && r.form.Fields[id].Kind != form.KindRows {
 			paths = append(paths, r.form.Fields[id].Path)
 		}

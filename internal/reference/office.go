@@ -34,6 +34,10 @@ func newOffice(t *rapid.T, r *rules) *office {
 	if rapid.Bool().Draw(t, "the record's box") {
 		o.record["box"] = true
 	}
+	if r.beyond {
+		o.record["extra"] = []any{json.Number("123456789012345678901234567890.10"), o.mark("x")}
+		o.record["owner"].(record)["vat"] = o.mark("x")
+	}
 	if r.group {
 		var rows []any
 		for range rapid.SampledFrom(sizes).Draw(t, "rows of the record") {
@@ -74,7 +78,11 @@ func (o *office) elsewhere(t *rapid.T) string {
 	case "note":
 		o.record["note"] = o.mark("o")
 	case "name":
-		o.record["owner"] = record{"name": o.mark("o")}
+		owner := record{"name": o.mark("o")}
+		if was, _ := o.record["owner"].(record); was["vat"] != nil {
+			owner["vat"] = was["vat"]
+		}
+		o.record["owner"] = owner
 	case "add":
 		rows = append(rows, o.row())
 	case "remove":
@@ -163,6 +171,13 @@ func (o *office) receive(t *rapid.T, key, version string, body []byte) (response
 			o.record = merged(copyOf(o.record), sent)
 		} else {
 			o.record = sent
+		}
+		if o.rules.beyond { // a row that has no name of its own is new
+			for _, row := range rowsOf(o.record) {
+				if at(row, "id") == "" {
+					row["id"] = o.mark("row")
+				}
+			}
 		}
 		response.Status = 200
 		response.Body = copyOf(o.record)

@@ -152,6 +152,18 @@ func (a *Account) screen() *screen {
 			v.rows[row][path[strings.LastIndexByte(path, '/')+1:]] = f.Underlying().String()
 		}
 	}
+	if a.rules.beyond && a.rules.group { // what the form does not know of a row
+		group, _ := a.rules.form.FieldAt("crew")
+		fields := a.rules.form.RowFields(group)
+		for k := range v.rows {
+			f, _ := a.s.At(form.Place{Field: fields[len(fields)-1], Row: int32(k)})
+			if text := f.Underlying().String(); text != "" {
+				v.rows[k]["id"] = at(decode([]byte(text)), "id")
+			} else {
+				v.rows[k]["id"] = ""
+			}
+		}
+	}
 	return v
 }
 

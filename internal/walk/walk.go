@@ -299,7 +299,7 @@ func (w *World) Event(t *rapid.T) lifecycle.Event {
 func (w *World) Draft(t *rapid.T) *lifecycle.Draft {
 	declared := w.Session.Form()
 	r := &lifecycle.Draft{}
-	for id, f := range declared.Fields {
+	for id, f := range declared.Declared() {
 		if f.Kind == form.KindRows || !rapid.Bool().Draw(t, "kept value") {
 			continue
 		}
@@ -319,7 +319,7 @@ func (w *World) Draft(t *rapid.T) *lifecycle.Draft {
 func (w *World) body(t *rapid.T) []form.Answer {
 	declared := w.Session.Form()
 	var answers []form.Answer
-	for id, f := range declared.Fields {
+	for id, f := range declared.Declared() {
 		if _, inRows := declared.Group(form.FieldID(id)); inRows || !rapid.Bool().Draw(t, "mentioned") {
 			continue
 		}

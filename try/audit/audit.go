@@ -276,7 +276,7 @@ func (p *page) rowButton(declared *form.Form, e element) {
 }
 
 func firstGroup(declared *form.Form) string {
-	for _, f := range declared.Fields {
+	for _, f := range declared.Declared() {
 		if f.Kind == form.KindRows {
 			return f.Path
 		}
@@ -324,7 +324,7 @@ func (p *page) missing(declared *form.Form) {
 			}
 		}
 	}
-	for id, f := range declared.Fields {
+	for id, f := range declared.Declared() {
 		if f.Kind == form.KindRows {
 			p.missingRows(f.Path)
 			continue
@@ -356,7 +356,7 @@ func (p *page) missingRows(path string) {
 
 func paths(form *form.Form) []string {
 	var list []string
-	for _, f := range form.Fields {
+	for _, f := range form.Declared() {
 		list = append(list, f.Path)
 	}
 	return list
