@@ -17,8 +17,8 @@ const (
 	needOutdated                   // the record has been changed elsewhere
 	needRestored                   // an earlier page's attempt is taken over, and not accepted yet
 	needVersion                    // an acceptance brought no version
-	needBeyond                     // rows were added, and it is not known what they have beyond the form
 	needRows                       // restored answers wait for their rows
+	needBeyond                     // rows were added, or kept, and it is not known what they have beyond the form
 )
 
 // deferred is an answer that arrived while an attempt was open: its values are in

@@ -146,7 +146,7 @@ func (t *taking) group(kept *DraftGroup) {
 		t.row(group, made[k], kept.Rows[k])
 	}
 	if _, has := s.beyondOf(group); has && len(kept.Base) > 0 && s.form.Prefill.Loads() {
-		s.load.needs |= needRows // the load brings what the rows have beyond the form
+		s.load.needs |= needBeyond
 	}
 	marks := state.Bits(0)
 	if kept.Based {

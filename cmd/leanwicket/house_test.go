@@ -12,7 +12,7 @@ import (
 
 // knows are the packages of the house that each may import: arrows point down.
 var knows = map[string][]string{
-	"form":               {},
+	"form":               {"internal/jsontext"},
 	"internal/codec":     {},
 	"internal/jsontext":  {},
 	"internal/wire":      {"replies"},

@@ -144,4 +144,6 @@ func (v *Visitor) value(of form.FieldID, x *form.Value) {
 }
 
 // redacts reports whether the values of a field are redacted.
-func (v *Visitor) redacts(of form.FieldID) bool { return v.redact != nil && v.form.Fields[of].Covered() }
+func (v *Visitor) redacts(of form.FieldID) bool {
+	return v.redact != nil && v.form.Fields[of].Covered()
+}
