@@ -57,6 +57,7 @@ type step struct {
 
 // backend answers the requests of a page when it is told to.
 type backend struct {
+	form     *form.Form
 	mu       sync.Mutex
 	answers  map[string][]scenario.Reply // by kind of request
 	arrived  map[string]int
@@ -229,6 +230,7 @@ func (b *tab) scenario(s *scenario.Scenario) {
 	t, form := b.t, s.Form()
 	steps, sent, session := played(t, s)
 	server := &backend{
+		form:    form,
 		answers: map[string][]scenario.Reply{"load": s.Backend.Prefill, "submit": s.Backend.Submit},
 		arrived: map[string]int{}, held: map[string]chan struct{}{}, finished: make(chan struct{}),
 	}
@@ -248,6 +250,7 @@ func (b *tab) scenario(s *scenario.Scenario) {
 		b.js(`localStorage.setItem("leanwicket  /page ` + form.Name + ` @1", Date.now() + " " + (Date.now() + 86400000) + "  " + ` + string(kept) + `)`)
 	}
 	b.open("/page")
+	b.js(`globalThis.early = leanwicket.session(document.forms[0]).reading()`)
 	defer func() {
 		if t.Failed() {
 			text, _ := b.ask(`leanwicket.trace(document.forms[0])`)
@@ -303,6 +306,12 @@ func (b *tab) happens(server *backend, x step) {
 		click(`dialog button[value=` + e.Decision.String() + `]`)
 	case lifecycle.EventLeaveAsked:
 		b.leave(e)
+	case lifecycle.EventSupplied:
+		supply := `leanwicket.session(document.forms[0]).reading()`
+		if e.After == 0 {
+			supply = `early`
+		}
+		b.js(supply + `(` + string(server.form.AppendBody(nil, e.Values)) + `, ` + quote(e.Version) + `)`)
 	case lifecycle.EventReturned:
 		b.js(`window.dispatchEvent(new PageTransitionEvent("pageshow", {persisted: true}))`)
 	case lifecycle.EventCancel, lifecycle.EventRetry, lifecycle.EventReset, lifecycle.EventRefresh:
