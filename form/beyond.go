@@ -42,6 +42,15 @@ func (f *Form) WithoutBeyond(answers []Answer) []Answer {
 // Declared lists the fields that are declared. Those behind them are of kind [KindBeyond].
 func (f *Form) Declared() []Field { return f.Fields[:f.declaredCount] }
 
+// BeyondOf is the field of a group's rows for what they have beyond the declared ones, where there is one.
+func (f *Form) BeyondOf(group FieldID) (id FieldID, has bool) {
+	fields := f.RowFields(group)
+	if len(fields) == 0 || f.Fields[fields[len(fields)-1]].Kind != KindBeyond {
+		return 0, false
+	}
+	return fields[len(fields)-1], true
+}
+
 // AppendBeyond appends what a record has beyond the fields: an answer for the form, and one for each row, of the fields
 // of kind [KindBeyond].
 func (f *Form) AppendBeyond(to []Answer, record map[string]any) []Answer {

@@ -164,10 +164,8 @@ func (w *bodyWriter) rows(to []byte, n *node, count int32) ([]byte, bool) {
 			to = append(to, ',')
 		}
 		var beyond map[string]any
-		if members := w.form.RowFields(n.field); len(members) > 0 {
-			if last := members[len(members)-1]; w.form.Fields[last].Kind == KindBeyond {
-				beyond = beyondOf(w.answers[Place{last, row}].Value)
-			}
+		if id, has := w.form.BeyondOf(n.field); has {
+			beyond = beyondOf(w.answers[Place{id, row}].Value)
 		}
 		to, _ = w.object(to, n, row, true, beyond)
 	}

@@ -313,11 +313,11 @@ func (f *Form) Group(id FieldID) (FieldID, bool) { return f.group[id], f.group[i
 
 // Members lists the declared fields of a repeated group in their order.
 func (f *Form) Members(group FieldID) []FieldID {
-	members := f.RowFields(group)
-	if last := len(members) - 1; last >= 0 && f.Fields[members[last]].Kind == KindBeyond {
-		return members[:last]
+	fields := f.RowFields(group)
+	if _, has := f.BeyondOf(group); has {
+		return fields[:len(fields)-1]
 	}
-	return members
+	return fields
 }
 
 // RowFields lists the fields of a repeated group as they stand in a row: the declared ones, and then one of kind

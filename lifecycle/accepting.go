@@ -84,7 +84,7 @@ func (s *Session) lacksBeyond(r *Reply) bool {
 		return false
 	}
 	for g, group := range s.form.Groups() {
-		id, has := s.beyondOf(group)
+		id, has := s.form.BeyondOf(group)
 		for position, row := range s.groups[g].Sent {
 			place := form.Place{Field: id, Row: int32(position)}
 			told := s.form.Accepted.Then == form.ThenAdopt && slices.ContainsFunc(r.Values, func(a form.Answer) bool { return a.Place == place && !a.Value.Absent() })

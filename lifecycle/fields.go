@@ -25,15 +25,6 @@ func (s *Session) place(path string) (int32, error) {
 // makes no difference.
 func (s *Session) isBeyond(id form.FieldID) bool { return s.form.Fields[id].Kind == form.KindBeyond }
 
-// beyondOf is the field of a group's rows for what is beyond the declared ones, where there is one.
-func (s *Session) beyondOf(group form.FieldID) (id form.FieldID, has bool) {
-	fields := s.form.RowFields(group)
-	if len(fields) == 0 || !s.isBeyond(fields[len(fields)-1]) {
-		return 0, false
-	}
-	return fields[len(fields)-1], true
-}
-
 // cellAt finds the cell of a place among the rows as they are now.
 func (s *Session) cellAt(p form.Place) (int32, bool) {
 	group := s.form.GroupOf(p.Field)

@@ -145,7 +145,7 @@ func (t *taking) group(kept *DraftGroup) {
 	for k := range kept.Rows {
 		t.row(group, made[k], kept.Rows[k])
 	}
-	if _, has := s.beyondOf(group); has && len(kept.Base) > 0 && s.form.Prefill.Loads() {
+	if _, has := s.form.BeyondOf(group); has && len(kept.Base) > 0 && s.form.Prefill.Loads() {
 		s.load.needs |= needBeyond
 	}
 	marks := state.Bits(0)

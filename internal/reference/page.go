@@ -154,9 +154,9 @@ func (a *Account) screen() *screen {
 	}
 	if a.rules.beyond && a.rules.group { // what the form does not know of a row
 		group, _ := a.rules.form.FieldAt("crew")
-		fields := a.rules.form.RowFields(group)
+		id, _ := a.rules.form.BeyondOf(group)
 		for k := range v.rows {
-			f, _ := a.s.At(form.Place{Field: fields[len(fields)-1], Row: int32(k)})
+			f, _ := a.s.At(form.Place{Field: id, Row: int32(k)})
 			if text := f.Underlying().String(); text != "" {
 				v.rows[k]["id"] = at(decode([]byte(text)), "id")
 			} else {
