@@ -153,6 +153,12 @@ func (r *Runner) came(q Request, got replies.Received, e lifecycle.Event, err er
 	}
 }
 
+// isUnanswered reports whether a submission that was denied is still without another outcome. The denial of a later try
+// leaves it unsettled: it is repeated under its key.
+func isUnanswered(s lifecycle.Submission) bool {
+	return s == lifecycle.SubmissionDenied || s == lifecycle.SubmissionUnsettled
+}
+
 // signIn asks the applicant, and repeats what was denied until they have answered.
 func (r *Runner) signIn(first lifecycle.EffectKind) {
 	has := r.o.SignIn(first)
@@ -166,7 +172,7 @@ func (r *Runner) signIn(first lifecycle.EffectKind) {
 		case kind == lifecycle.EffectLoad && r.session.Prefill() != lifecycle.PrefillLoading:
 			r.signing.repeated[kind] = true
 			again = append(again, lifecycle.Refresh())
-		case kind == lifecycle.EffectSend && r.session.Submission() == lifecycle.SubmissionDenied:
+		case kind == lifecycle.EffectSend && isUnanswered(r.session.Submission()):
 			r.signing.repeated[kind] = true
 			again = append(again, lifecycle.Retry())
 		}

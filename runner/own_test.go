@@ -217,3 +217,25 @@ func TestTheLastWordOnTheBody(t *testing.T) {
 		require.Contains(t, line, `{"sent": {"keeper":"Bo"}, "stamp": 2}`)
 	}
 }
+
+// The denial of a later try settles nothing. After signing in the same attempt goes once more, under its key.
+func TestSigningInAfterALaterTry(t *testing.T) {
+	source, err := declare.OpenFS(fstest.MapFS{"f.form.yaml": {Data: []byte("form: plot\nschema: {properties: {keeper: {type: string}}}\nsubmit: {url: /plot, resend: {times: 0}}\n")}}, "f.form.yaml")
+	require.NoError(t, err)
+	o := &office{statuses: []int{500, 401, 200}}
+	r := runner.New(source.Form, runner.Options{Transport: o, SignIn: func(lifecycle.EffectKind) bool { return true }})
+	defer r.Close()
+	is := func(want lifecycle.Submission) func() bool {
+		return func() (is bool) {
+			r.Read(func(s *lifecycle.Session) { is = s.Submission() == want })
+			return is
+		}
+	}
+	require.NoError(t, r.Apply(lifecycle.Edit("keeper", "Bo")))
+	require.NoError(t, r.Apply(lifecycle.Submit("")))
+	require.Eventually(t, is(lifecycle.SubmissionUnsettled), 10*time.Second, time.Millisecond)
+	require.NoError(t, r.Apply(lifecycle.Retry()))
+	require.Eventually(t, is(lifecycle.SubmissionAccepted), 10*time.Second, time.Millisecond)
+	require.Len(t, o.log(), 3)
+	require.Equal(t, o.log()[0], o.log()[2])
+}

@@ -244,7 +244,7 @@ export class Session extends EventTarget {
     if (!again || !this.alive) return
     const { prefill, submission } = this.snapshot
     for (const what of denied) {
-      const still = what === "load" ? prefill !== "loading" : submission === "denied"
+      const still = what === "load" ? prefill !== "loading" : submission === "denied" || submission === "unsettled" // as a later try leaves it
       if (!still) continue
       this.#repeated.add(what)
       if (what === "load") this.refresh()
