@@ -381,7 +381,8 @@ func TestNoDriverReadsAReply(t *testing.T) {
 		}
 		text, err := os.ReadFile(name)
 		require.NoError(t, err)
-		for _, found := range reads.FindAllString(string(text), -1) {
+		sent := strings.ReplaceAll(string(text), "JSON.parse(request.body)", "") // the body of a request is no reply
+		for _, found := range reads.FindAllString(sent, -1) {
 			known := found == ".text()" && strings.HasSuffix(name, "core.js") || // the list of the core's functions
 				found == "JSON.parse" && strings.HasSuffix(name, "said.js") // what the core has read and says
 			require.True(t, known, "%s: %s; right would be to hand over the bytes", name, found)
