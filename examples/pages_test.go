@@ -46,6 +46,7 @@ func TestPagesOpenCleanly(t *testing.T) {
 			require.Eventually(t, is(`[...document.images].every(i => i.complete && i.naturalWidth > 0)`), 20*time.Second, 50*time.Millisecond, example.name+path)
 			assert.Empty(t, troubles(), example.name+path)
 		}
+		require.NoError(t, chromedp.Do(page, chromedp.Navigate("about:blank"))) // a page that listens to its server would tell of its end
 		kill()
 	}
 }
