@@ -132,7 +132,11 @@ func (o *office) load(whole bool) replies.Response {
 		}
 	}
 	if owner, _ := body["owner"].(record); whole && owner["name"] == nil {
-		body["owner"] = record{"name": nil}
+		if owner == nil {
+			owner = record{}
+		}
+		owner["name"] = nil
+		body["owner"] = owner
 	}
 	return replies.Response{Status: 200, Header: map[string]string{"ETag": o.tag()}, Body: body}
 }
