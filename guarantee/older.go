@@ -14,15 +14,15 @@ func (w *Watch) replacesAccepted(o outcomes) bool {
 }
 
 // checkAccepted judges never-older: what was accepted is what an answer holds then, unless it was typed since, or is
-// not asked any more, or the form goes on with other answers. A merge patch says nothing of what had not changed, and
-// what an earlier page had not loaded was not sent.
+// not asked any more, or the form goes on with other answers. A merge patch says nothing of what had not changed,
+// what an earlier page had not loaded was not sent, and what was absent may not have been asked.
 func (w *Watch) checkAccepted(o outcomes) {
 	f := w.session.Form()
 	if then := f.Accepted.Then; !w.replacesAccepted(o) || w.sent == nil || w.adopted || then == form.ThenClear || then == form.ThenAdopt {
 		return
 	}
 	for _, a := range w.sent.values {
-		if a.Row >= 0 || f.Fields[a.Field].Kind == form.KindRows || f.Submit.Method == "PATCH" && !a.Changed {
+		if a.Row >= 0 || a.Value.Absent() || f.Fields[a.Field].Kind == form.KindRows || f.Submit.Method == "PATCH" && !a.Changed {
 			continue
 		}
 		x, _ := w.session.At(a.Place)
