@@ -287,9 +287,9 @@ func (a *Account) arrives(e *lifecycle.Event) {
 }
 
 // holdsBack reports whether an answer that arrives waits: an attempt is open. The first load of a page that
-// has taken one over waits only while a try is in flight.
+// has taken one over waits only while a try is in flight, until that one is accepted.
 func (a *Account) holdsBack() bool {
-	return a.s.Activity() != lifecycle.ActivityIdle || a.open != "" && (!a.tookOver || a.loaded)
+	return a.s.Activity() != lifecycle.ActivityIdle || a.open != "" && (!a.tookOver || a.loaded || a.accepted)
 }
 
 // merges sees by the version whether a load that has arrived is merged.
