@@ -235,7 +235,7 @@ func Load(form *form.Form, r Response) (values []form.Answer, version, why strin
 		return nil, "", "the body is no JSON object"
 	}
 	values = Values(form, body)
-	if r.came != nil && len(values) == 0 && len(body) > 0 {
+	if r.came != nil && len(form.WithoutBeyond(values)) == 0 && len(body) > 0 {
 		return nil, "", "the body has no field of the form"
 	}
 	if r.came != nil && form.BeyondSize(values) > maxBeyond {

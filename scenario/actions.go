@@ -135,12 +135,12 @@ func (p *scenarioReader) supply(entry *Entry, n *document.Node) lifecycle.Event 
 	if !p.form().Prefill.Loads() {
 		p.Wrong(n, "supplied answers", "a form with a prefill: this one takes no saved answers")
 	}
-	var response replies.Response
+	var values []form.Answer
 	version := ""
 	for _, e := range p.Map(n, "body", "version", "read") {
 		switch e.Key {
 		case "body":
-			response = replies.Response{Status: 200, Body: e.Value.Any()}
+			values = replies.Values(p.form(), e.Value.Any())
 		case "version":
 			version = p.Text(e.Value)
 		case "read":
@@ -148,9 +148,8 @@ func (p *scenarioReader) supply(entry *Entry, n *document.Node) lifecycle.Event 
 			entry.read = &read
 		}
 	}
-	values, _, why := replies.Load(p.form(), response)
-	if n.Kind == document.Map && why != "" {
-		p.Wrong(n, "a supply whose body brings nothing: "+why, "{body: {…}, version: '\"2\"', read: 1s}, with a body as a load brings it")
+	if n.Kind == document.Map && len(p.form().WithoutBeyond(values)) == 0 {
+		p.Wrong(n, "a supply without a body that has a field of the form", "{body: {…}, version: '\"2\"', read: 1s}, with a body as a load brings it")
 	}
 	return lifecycle.Supplied(values, version, 0)
 }

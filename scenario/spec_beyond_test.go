@@ -115,6 +115,10 @@ timeline:
   - {at: 6s, submit: true}
   - {at: 7s, expect: {submission: accepted}}
 `},
+		"a record with none of the form's fields is none": {put, `backend: {prefill: [{after: 10ms, status: 200, body: {id: 7, other: true}}]}
+timeline:
+  - {at: 1s, expect: {prefill: failed, holds: [prefill-missing]}}
+`},
 		"nobody edits it": {put, `backend: {prefill: [{after: 10ms, status: 200, body: {a: Egret, id: 7}}]}
 timeline:
   - {at: 1s, expect: {dirty: [], unsaved: false, values: {a: Egret}}}
