@@ -64,6 +64,11 @@ func TestCache(t *testing.T) {
 		type("#light", "white"); type("#depth", "11"); q("#save").click()
 		await becomes("is on the chart", says("It is on the chart."))
 		await becomes("lists the new one", lists("B3: white, 11 m"))
+		const again = () => performance.getEntriesByType("resource").filter(e => e.name.includes("again")).length, read = again()
+		await fetch("/drift/B2", { method: "POST" })
+		await becomes("reads what nobody has open", () => again() > read)
+		await new Promise(r => setTimeout(r, 2500))
+		told.push(again() - read + " reading")
 		await becomes("7 requests", () => asked() - before === 7) // two saves that were denied at first, one of them twice, and a new one
 		return told.join("\n")
 	})()`, chromedp.EvalAwaitPromise))
@@ -88,6 +93,8 @@ has drifted
 lays another
 is on the chart
 lists the new one
+reads what nobody has open
+1 reading
 7 requests
 `), text)
 }

@@ -61,9 +61,10 @@ func (f *Form) AppendBeyond(to []Answer, record map[string]any) []Answer {
 			continue
 		}
 		rows, _ := f.member(record, f.Fields[group].Path).([]any)
+		of := f.nodeAt(f.Fields[group].Path)
 		for row, item := range rows {
 			object, _ := item.(map[string]any)
-			to = append(to, beyondAnswer(Place{FieldID(id), int32(row)}, f.beyond(f.nodeOf(group), object)))
+			to = append(to, beyondAnswer(Place{FieldID(id), int32(row)}, f.beyond(of, object)))
 		}
 	}
 	return to
@@ -95,17 +96,6 @@ func (f *Form) member(record map[string]any, path string) any {
 		v = object[UnescapeToken(token)]
 	}
 	return v
-}
-
-// nodeOf is the place of a field in the tree of a body.
-func (f *Form) nodeOf(id FieldID) *node {
-	at := &f.tree
-	for token := range strings.SplitSeq(f.Fields[id].Path, "/") {
-		if token != "*" {
-			at = at.child(UnescapeToken(token))
-		}
-	}
-	return at
 }
 
 // beyond are the members of an object that no field below a node stands for. What stands where an object or rows are

@@ -20,32 +20,23 @@ type node struct {
 // growTree orders the fields as the objects and rows of a body.
 func (f *Form) growTree() {
 	f.tree = node{field: -1}
-	for id := range f.Declared() {
-		at := &f.tree
-		path := f.Fields[id].Path
-		for {
-			name, rest, deeper := strings.Cut(path, "/")
-			if name == "*" { // the row itself: its members hang on the group
-				path = rest
-				continue
-			}
-			at = at.child(UnescapeToken(name))
-			if !deeper {
-				break
-			}
-			path = rest
-		}
-		at.field = FieldID(id)
+	for id, field := range f.Declared() {
+		f.nodeAt(field.Path).field = FieldID(id)
 	}
 	for _, path := range f.Objects {
-		at := &f.tree
-		for name := range strings.SplitSeq(path, "/") {
-			if name != "*" {
-				at = at.child(UnescapeToken(name))
-			}
-		}
-		at.always = true
+		f.nodeAt(path).always = true
 	}
+}
+
+// nodeAt is the place of a path in the tree. The members of a row hang on their group.
+func (f *Form) nodeAt(path string) *node {
+	at := &f.tree
+	for name := range strings.SplitSeq(path, "/") {
+		if name != "*" {
+			at = at.child(UnescapeToken(name))
+		}
+	}
+	return at
 }
 
 func (n *node) child(name string) *node {
@@ -96,16 +87,11 @@ type bodyWriter struct {
 func (w *bodyWriter) object(to []byte, n *node, row int32, always bool, beyond map[string]any) ([]byte, bool) {
 	start, first := len(to), true
 	to = append(to, '{')
-	write := func(name string, value func(to []byte) ([]byte, bool)) (written bool) {
-		before := len(to)
+	begin := func(name string) {
 		if !first {
 			to = append(to, ',')
 		}
-		if to, written = value(append(AppendJSONString(to, name), ':')); !written {
-			to = to[:before]
-		}
-		first = first && !written
-		return written
+		to = append(AppendJSONString(to, name), ':')
 	}
 	var rest []string
 	for name := range beyond {
@@ -115,14 +101,21 @@ func (w *bodyWriter) object(to []byte, n *node, row int32, always bool, beyond m
 	}
 	rest = jsontext.InOrder(rest)
 	for k := range n.children {
-		member := &n.children[k]
+		member, before, written := &n.children[k], len(to), false
 		other, has := beyond[member.name]
-		if !write(member.name, func(to []byte) ([]byte, bool) { return w.member(to, member, row, other) }) && has {
-			rest = append(rest, member.name) // what the record has there is none of what is declared
+		begin(member.name)
+		if to, written = w.member(to, member, row, other); written {
+			first = false
+			continue
+		}
+		to = to[:before]
+		if has { // what the record has there is none of what is declared
+			rest = append(rest, member.name)
 		}
 	}
 	for _, name := range rest {
-		write(name, func(to []byte) ([]byte, bool) { return appendJSON(to, beyond[name]), true })
+		begin(name)
+		to, first = appendJSON(to, beyond[name]), false
 	}
 	if first && !always {
 		return to[:start], false

@@ -244,6 +244,12 @@ type Place struct {
 // crew/*/name at row 0, crew/0 the rows field at row 0. It reports false for a
 // path that this form cannot have.
 func (f *Form) Lookup(path string) (Place, bool) {
+	p, ok := f.LookupAnswer(path)
+	return p, ok && f.Fields[p.Field].Kind != KindBeyond
+}
+
+// LookupAnswer is Lookup for an answer of a body, which can also be one of kind [KindBeyond].
+func (f *Form) LookupAnswer(path string) (Place, bool) {
 	if id, ok := f.byPath[path]; ok {
 		return Place{id, -1}, f.group[id] < 0
 	}

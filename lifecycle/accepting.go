@@ -86,9 +86,12 @@ func (s *Session) lacksBeyond(r *Reply) bool {
 	for g, group := range s.form.Groups() {
 		id, has := s.form.BeyondOf(group)
 		for position, row := range s.groups[g].Sent {
+			if !has || s.rowIn(row, state.InBase) {
+				continue
+			}
 			place := form.Place{Field: id, Row: int32(position)}
 			told := s.form.Accepted.Then == form.ThenAdopt && slices.ContainsFunc(r.Values, func(a form.Answer) bool { return a.Place == place && !a.Value.Absent() })
-			if has && !told && !s.rowIn(row, state.InBase) {
+			if !told {
 				return true
 			}
 		}

@@ -11,7 +11,7 @@ import (
 // place finds the cell of a path: of a field, or of a rows field.
 func (s *Session) place(path string) (int32, error) {
 	p, ok := s.form.Lookup(path)
-	if !ok || s.isBeyond(p.Field) || s.form.Fields[p.Field].Kind == form.KindRows && p.Row >= 0 {
+	if !ok || s.form.Fields[p.Field].Kind == form.KindRows && p.Row >= 0 {
 		return 0, &UnknownError{"field", path}
 	}
 	i, ok := s.cellAt(p)

@@ -177,7 +177,7 @@ type FieldState struct {
 // there now.
 func (s *Session) Field(path string) (FieldState, bool) {
 	p, ok := s.form.Lookup(path)
-	if !ok || s.isBeyond(p.Field) || s.form.Fields[p.Field].Kind == form.KindRows && p.Row >= 0 {
+	if !ok || s.form.Fields[p.Field].Kind == form.KindRows && p.Row >= 0 {
 		return FieldState{}, false
 	}
 	return s.At(p)

@@ -3,7 +3,6 @@ package scenario
 import (
 	"errors"
 	"io"
-	"slices"
 	"time"
 
 	"leanwicket.dev/form"
@@ -227,13 +226,13 @@ func (p *play) changesAt(entry *Entry) uint32 {
 	if entry.read != nil {
 		read = *entry.read
 	}
-	seen, _ := slices.BinarySearchFunc(p.changes, read, func(at, read time.Duration) int {
+	seen := uint32(0)
+	for _, at := range p.changes {
 		if at <= read {
-			return -1
+			seen++
 		}
-		return 1
-	})
-	return uint32(seen)
+	}
+	return seen
 }
 
 // carryOut does what the effects ask for.

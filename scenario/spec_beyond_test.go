@@ -119,6 +119,14 @@ timeline:
 timeline:
   - {at: 1s, expect: {prefill: failed, holds: [prefill-missing]}}
 `},
+		"a refusal of * is one of the whole form": {put, `backend:
+  prefill: [{after: 10ms, status: 200, body: {a: Egret, id: 7}}]
+  submit: [{after: 10ms, status: 422, body: {errors: {"*": The office is closed.}}}]
+timeline:
+  - {at: 1s, edit: {a: Heron}}
+  - {at: 2s, submit: true}
+  - {at: 3s, expect: {submission: refused, shown: {"": [customError]}}}
+`},
 		"nobody edits it": {put, `backend: {prefill: [{after: 10ms, status: 200, body: {a: Egret, id: 7}}]}
 timeline:
   - {at: 1s, expect: {dirty: [], unsaved: false, values: {a: Egret}}}

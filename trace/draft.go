@@ -87,7 +87,7 @@ func ReadDraft(form *form.Form, text string) (kept *lifecycle.Draft, lost bool, 
 // typed.
 func LeftOut(form *form.Form, kept *lifecycle.Draft) (list []lifecycle.DraftAnswer) {
 	look := func(path string, v *lifecycle.DraftAnswer) {
-		place, ok := form.Lookup(path)
+		place, ok := form.LookupAnswer(path)
 		if (!ok || !form.CanHold(place.Field, v.Baseline)) && v.Raw != "" {
 			left := *v
 			left.Path = path
@@ -132,7 +132,7 @@ func (w *Events) draftAnswers(answers []lifecycle.DraftAnswer) []byte {
 	items := make([][]byte, len(answers))
 	for k, v := range answers {
 		raw, over := "r"+v.Raw, v.Baseline
-		if place, ok := w.form.Lookup(strings.Replace(v.Path, "*", "0", 1)); ok && w.private(place.Field) {
+		if place, ok := w.form.LookupAnswer(strings.Replace(v.Path, "*", "0", 1)); ok && w.private(place.Field) {
 			raw, over = valueText(w.redactRaw(place.Field, v.Raw)), w.redactValue(place.Field, over)
 		}
 		item := [][]byte{quoted(v.Path), quoted(raw), quoted(valueText(over))}

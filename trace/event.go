@@ -221,7 +221,7 @@ func (r *eventReader) answers(v any) []form.Answer {
 			r.bad = "an answer"
 			return nil
 		}
-		place, ok := r.form.Lookup(parts[0])
+		place, ok := r.form.LookupAnswer(parts[0])
 		if !ok && r.other {
 			r.unfit = true
 			continue

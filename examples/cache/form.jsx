@@ -119,6 +119,7 @@ function Buoys() {
   const turn = async (title, opened) => {
     if (shown && !await shown.session.leave()) return
     shown?.session.close()
+    open.clear()
     show({ title, session: await opened() })
   }
   return <>
