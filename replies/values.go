@@ -1,10 +1,39 @@
 package replies
 
 import (
+	"strconv"
 	"strings"
 
 	"leanwicket.dev/form"
+	"leanwicket.dev/lifecycle"
 )
+
+// Load reads the reply to a load: its values and version, or why it failed. What came over a
+// network has to be a whole object with status 200 that has a field of the form, or is empty.
+func Load(form *form.Form, r Response) (values []form.Answer, version, why string) {
+	body, isObject := r.Body.(map[string]any)
+	switch {
+	case r.Broken:
+		return nil, "", "the connection broke"
+	case r.Status < 200 || r.Status > 299 || r.came != nil && r.Status != 200:
+		return nil, "", "status " + strconv.Itoa(r.Status)
+	case r.came != nil && r.kind != lifecycle.ReplyAccepted:
+		return nil, "", "no whole record"
+	case !isObject:
+		return nil, "", "the body is no JSON object"
+	}
+	values = Values(form, body)
+	if r.came != nil && len(form.WithoutBeyond(values)) == 0 && len(body) > 0 {
+		return nil, "", "the body has no field of the form"
+	}
+	if r.came != nil && form.BeyondSize(values) > maxBeyond {
+		return nil, "", "the record has more than 1 MB that the form does not know"
+	}
+	return values, r.header("ETag"), ""
+}
+
+// maxBeyond bounds what a session carries of a record beyond the form, in bytes.
+const maxBeyond = 1 << 20
 
 // Values reads the answers that a body mentions, in the form's order. What a
 // field cannot hold stands as a ValueUnparsed; null is absent. Members that the
