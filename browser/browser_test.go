@@ -12,6 +12,8 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/require"
+
+	"leanwicket.dev/internal/chromiumtest"
 )
 
 const state = `document.forms[0].dataset.leanwicketState`
@@ -225,7 +227,7 @@ func TestLeaving(t *testing.T) {
 		},
 		"close": func(b *tab) bool {
 			_, _ = chromedp.Call(b.ctx, cdppage.Close, chromedp.Void{})
-			require.Eventually(t, func() bool { _, err := b.ask("1"); return err != nil }, 10*time.Second, 20*time.Millisecond, "the page does not close")
+			require.Eventually(t, func() bool { _, err := b.ask("1"); return err != nil }, chromiumtest.Patience, 20*time.Millisecond, "the page does not close")
 			return b.asked.Load() > 0
 		},
 		"link": func(b *tab) bool {

@@ -79,7 +79,7 @@ func TestTheWholeJobInEachEngine(t *testing.T) {
 					"accepted: Your answers have been received.",
 					"reset: Cy, unsaved false",
 				}, "\n"), got)
-			case <-time.After(60 * time.Second):
+			case <-time.After(chromiumtest.Patience):
 				require.Fail(t, "the page has told nothing")
 			}
 			first, again, corrected := <-keys, <-keys, <-keys

@@ -70,7 +70,7 @@ func TestAKilledBrowserForgetsNothing(t *testing.T) {
 				allocated, stop := chromedp.NewExecAllocator(context.Background(), chromium.Options(program, profile, false)...)
 				page, close := chromedp.NewContext(allocated)
 				ask = func(expression string) string {
-					ctx, cancel := context.WithTimeout(page, 20*time.Second)
+					ctx, cancel := context.WithTimeout(page, chromiumtest.Patience)
 					defer cancel()
 					text, _ := chromedp.Run(ctx, chromedp.Evaluate[string]("Promise.resolve("+expression+").then(String)", chromedp.EvalAwaitPromise))
 					return text
@@ -78,7 +78,7 @@ func TestAKilledBrowserForgetsNothing(t *testing.T) {
 				if !assert.NoError(t, chromedp.Do(page, chromedp.Navigate(address))) {
 					return ask, func() { close(); stop() }
 				}
-				for end := time.Now().Add(20 * time.Second); ask(`globalThis.s?.snapshot.submission || ""`) == "" && time.Now().Before(end); {
+				for end := time.Now().Add(chromiumtest.Patience); ask(`globalThis.s?.snapshot.submission || ""`) == "" && time.Now().Before(end); {
 					time.Sleep(10 * time.Millisecond)
 				}
 				return ask, func() { close(); stop() }
@@ -91,7 +91,7 @@ func TestAKilledBrowserForgetsNothing(t *testing.T) {
 			ask(`(s.edit("vessel", "` + vessel + `"), s.submit(), s.kept.stored.then(() => { globalThis.confirmed = true }), "")`)
 			select {
 			case <-arrived:
-			case <-time.After(20 * time.Second):
+			case <-time.After(chromiumtest.Patience):
 				t.Errorf("kill %d: nothing was sent", k)
 			}
 			time.Sleep(time.Duration(random.IntN(1000)) * time.Millisecond)
@@ -114,7 +114,7 @@ func TestAKilledBrowserForgetsNothing(t *testing.T) {
 				t.Errorf("kill %d: the next browser knows %q", k, got)
 			}
 			ask(`s.submit()`)
-			for until := time.Now().Add(20 * time.Second); ask(`s.snapshot.submission`) != "accepted" && time.Now().Before(until); {
+			for until := time.Now().Add(chromiumtest.Patience); ask(`s.snapshot.submission`) != "accepted" && time.Now().Before(until); {
 				time.Sleep(10 * time.Millisecond)
 			}
 			mu.Lock()

@@ -18,6 +18,8 @@ import (
 	cdppage "github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
+
+	"leanwicket.dev/internal/chromiumtest"
 )
 
 // What goes wrong in twenty sessions: a hundred and fifty of a thousand lose a
@@ -158,7 +160,7 @@ func (b *tab) session(n int, trouble string) (outcome told, saw []string) {
 
 // settles waits until nothing is on its way any more.
 func (b *tab) settles() string {
-	for end := time.Now().Add(20 * time.Second); time.Now().Before(end); time.Sleep(20 * time.Millisecond) {
+	for end := time.Now().Add(chromiumtest.Patience); time.Now().Before(end); time.Sleep(20 * time.Millisecond) {
 		if now, err := b.ask(state); err == nil && slices.Contains([]string{"accepted", "refused", "unsettled", "denied", "outdated"}, now) {
 			return now
 		}

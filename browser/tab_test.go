@@ -105,7 +105,7 @@ func (b *tab) listen() {
 
 func (b *tab) do(steps ...chromedp.Action[chromedp.Void]) {
 	b.t.Helper()
-	ctx, cancel := context.WithTimeout(b.ctx, 5*time.Second)
+	ctx, cancel := context.WithTimeout(b.ctx, chromiumtest.Patience)
 	defer cancel()
 	require.NoError(b.t, chromedp.Do(ctx, steps...))
 }
@@ -119,7 +119,7 @@ func (b *tab) js(expression string) string {
 }
 
 func (b *tab) ask(expression string) (string, error) {
-	ctx, cancel := context.WithTimeout(b.ctx, 20*time.Second)
+	ctx, cancel := context.WithTimeout(b.ctx, chromiumtest.Patience)
 	defer cancel()
 	return chromedp.Run(ctx, chromedp.Evaluate[string]("Promise.resolve("+expression+").then(String)", chromedp.EvalAwaitPromise))
 }
@@ -130,7 +130,7 @@ func (b *tab) becomes(want, expression string) {
 	b.t.Helper()
 	var last string
 	var err error
-	for end := time.Now().Add(15 * time.Second); time.Now().Before(end); time.Sleep(10 * time.Millisecond) {
+	for end := time.Now().Add(chromiumtest.Patience); time.Now().Before(end); time.Sleep(10 * time.Millisecond) {
 		if last, err = b.ask(expression); err == nil && last == want {
 			return
 		}

@@ -24,6 +24,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"leanwicket.dev/browser"
+	"leanwicket.dev/internal/chromiumtest"
 )
 
 // kindOf is a kind of control: its property in the schema, its markup with NAME and ATTRIBUTES, values of the field
@@ -252,7 +253,7 @@ func TestOneEditChangesOneAnswer(t *testing.T) {
 			for n := range count {
 				select {
 				case <-next:
-				case <-time.After(30 * time.Second):
+				case <-time.After(chromiumtest.Patience):
 					p := newStrangersPage(n)
 					require.Fail(t, "the page does not end", "page %d\n%s\n%s", n, p.form, p.page)
 				}

@@ -21,6 +21,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"leanwicket.dev/form"
+	"leanwicket.dev/internal/chromiumtest"
 	"leanwicket.dev/trace"
 )
 
@@ -72,7 +73,7 @@ func (w *workshop) came() string {
 	select {
 	case text := <-w.sent:
 		return text
-	case <-time.After(10 * time.Second):
+	case <-time.After(chromiumtest.Patience):
 		page, _ := w.ask(`document.body.innerText + leanwicket.trace(document.forms[0])`)
 		require.Fail(w.t, "nothing was sent", page)
 		return ""

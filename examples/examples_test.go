@@ -50,7 +50,7 @@ func start(t *testing.T, name, site string, arguments ...string) (kill func()) {
 			response.Body.Close()
 		}
 		return err == nil && response.StatusCode == 200
-	}, 10*time.Second, 50*time.Millisecond)
+	}, chromiumtest.Patience, 50*time.Millisecond)
 	return kill
 }
 
@@ -153,7 +153,7 @@ func TestAPageOfItsOwn(t *testing.T) {
 	page := chromiumtest.Open(t)
 	start(t, "hall", "http://127.0.0.1:8723/")
 	ask := func(expression string) string {
-		limited, cancel := context.WithTimeout(page, 20*time.Second)
+		limited, cancel := context.WithTimeout(page, chromiumtest.Patience)
 		defer cancel()
 		text, _ := chromedp.Run(limited, chromedp.Evaluate[string](expression)) // none while the page changes
 		return text
@@ -163,7 +163,7 @@ func TestAPageOfItsOwn(t *testing.T) {
 	require.Contains(t, ask(`document.getElementById("evenings").textContent`), "rope makers")
 	require.Eventually(t, func() bool {
 		return ask(`document.querySelector("button[type=button]")?.textContent ?? ""`) == "Calendar"
-	}, 20*time.Second, 50*time.Millisecond, "the bundle has bound the form")
+	}, chromiumtest.Patience, 50*time.Millisecond, "the bundle has bound the form")
 	send := func(form, says string, typed ...[2]string) {
 		t.Helper()
 		for _, typed := range typed {
@@ -171,14 +171,14 @@ func TestAPageOfItsOwn(t *testing.T) {
 			require.NoError(t, chromedp.Do(page, chromedp.KeyEvent(typed[1])))
 		}
 		require.NoError(t, chromedp.Do(page, chromedp.Click(chromedp.CSS("[data-leanwicket="+form+"] [name=leanwicket-button]"))))
-		require.Eventually(t, func() bool { return strings.Contains(ask("document.body.innerText"), says) }, 20*time.Second, 50*time.Millisecond, says)
+		require.Eventually(t, func() bool { return strings.Contains(ask("document.body.innerText"), says) }, chromiumtest.Patience, 50*time.Millisecond, says)
 	}
 	twice := `[...document.querySelectorAll("[id]")].map(e => e.id).filter((id, k, all) => all.indexOf(id) < k).join(" ")`
 	for _, address := range []string{"http://127.0.0.1:8723/", "http://127.0.0.1:8723/questions"} {
 		require.NoError(t, chromedp.Do(page, chromedp.Navigate(address)))
 		require.Eventually(t, func() bool {
 			return ask(`String(document.querySelectorAll("form[data-leanwicket-state]").length)`) == "2"
-		}, 20*time.Second, 50*time.Millisecond, "the bundle has bound both forms")
+		}, chromiumtest.Patience, 50*time.Millisecond, "the bundle has bound both forms")
 		send("hire", "The rope makers meet on that evening.", [2]string{"name", "Bo"}, [2]string{"evening", "2031-05-02"}, [2]string{"guests", "40"})
 		require.Equal(t, "idle", ask(`document.querySelector("[data-leanwicket=question]").dataset.leanwicketState`))
 		send("question", "We answer within a day.", [2]string{"name", "Bo"}, [2]string{"question", "Is there a piano?"})

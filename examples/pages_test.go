@@ -42,8 +42,8 @@ func TestPagesOpenCleanly(t *testing.T) {
 		kill := start(t, example.name, example.site+example.paths[0])
 		for _, path := range example.paths {
 			require.NoError(t, chromedp.Do(page, chromedp.Navigate(example.site+path)))
-			require.Eventually(t, is(example.drawn), 20*time.Second, 50*time.Millisecond, example.name+path)
-			require.Eventually(t, is(`[...document.images].every(i => i.complete && i.naturalWidth > 0)`), 20*time.Second, 50*time.Millisecond, example.name+path)
+			require.Eventually(t, is(example.drawn), chromiumtest.Patience, 50*time.Millisecond, example.name+path)
+			require.Eventually(t, is(`[...document.images].every(i => i.complete && i.naturalWidth > 0)`), chromiumtest.Patience, 50*time.Millisecond, example.name+path)
 			assert.Empty(t, troubles(), example.name+path)
 		}
 		require.NoError(t, chromedp.Do(page, chromedp.Navigate("about:blank"))) // a page that listens to its server would tell of its end

@@ -66,14 +66,14 @@ func TestSessionsOverComponents(t *testing.T) {
 	site.Config.SetKeepAlivesEnabled(false) // a browser sends once more what breaks on a connection that was used before
 	t.Cleanup(site.Close)
 	js := func(expression string) string {
-		ctx, cancel := context.WithTimeout(page, 20*time.Second)
+		ctx, cancel := context.WithTimeout(page, chromiumtest.Patience)
 		defer cancel()
 		text, _ := chromedp.Run(ctx, chromedp.Evaluate[string]("String("+expression+")"))
 		return text
 	}
 	becomes := func(expression string) {
 		t.Helper()
-		for end := time.Now().Add(20 * time.Second); js(expression) != "true"; time.Sleep(20 * time.Millisecond) {
+		for end := time.Now().Add(chromiumtest.Patience); js(expression) != "true"; time.Sleep(20 * time.Millisecond) {
 			if time.Now().After(end) {
 				require.Fail(t, expression, js("document.body.innerText"))
 			}

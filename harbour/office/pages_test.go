@@ -151,11 +151,11 @@ func TestPagesOpenCleanly(t *testing.T) {
 		require.NoError(t, chromedp.Do(page, chromedp.Navigate(d.site+path)), path)
 		scripted := strings.HasPrefix(path, "/live/") || strings.HasPrefix(path, "/forms/")
 		if scripted {
-			require.Eventually(t, func() bool { return evaluate(t, page, `Boolean(document.querySelector("[data-leanwicket-state]"))`) }, 20*time.Second, 50*time.Millisecond, path)
+			require.Eventually(t, func() bool { return evaluate(t, page, `Boolean(document.querySelector("[data-leanwicket-state]"))`) }, chromiumtest.Patience, 50*time.Millisecond, path)
 		}
 		require.Eventually(t, func() bool {
 			return evaluate(t, page, `[...document.images].every(i => i.complete && i.naturalWidth > 0 && i.width > 0)`)
-		}, 20*time.Second, 50*time.Millisecond, "a picture of %s is empty", path)
+		}, chromiumtest.Patience, 50*time.Millisecond, "a picture of %s is empty", path)
 		require.Empty(t, troubles(), path)
 	}
 }

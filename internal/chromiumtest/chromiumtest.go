@@ -10,6 +10,7 @@ import (
 	"runtime"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/chromedp/cdproto/cdp"
 	cdplog "github.com/chromedp/cdproto/log"
@@ -20,6 +21,10 @@ import (
 
 	"leanwicket.dev/internal/chromium"
 )
+
+// Patience is how long a test waits for what has to happen in a browser. It only bounds a test that fails: a
+// busy machine may take ten times as long for a click as a quiet one.
+const Patience = time.Minute
 
 // Find is the browser's program. The test is skipped where there is none.
 func Find(t testing.TB) string { t.Helper(); return find(t, false) }
