@@ -20,6 +20,16 @@ func (r *reader) advise() []form.Problem {
 	if replaces && d.Prefill.Loads() && !d.Prefill.Needed {
 		report.Wrong(at("prefill"), d.Submit.Method+" with a prefill that is not needed: blanks can overwrite the record when the load fails", "needed: true")
 	}
+	if replaces && d.Prefill.Loads() && !d.Submit.Undeclared && (d.Submit.Method == "PUT" || r.hasRows()) {
+		what, key := "what the record has beyond the form", "undeclared"
+		if d.Submit.Method == "PATCH" {
+			what = "what a row of the record has beyond the form"
+		}
+		if d.Submit.AsForm {
+			key = "as"
+		}
+		report.Wrong(at("submit", key), d.Submit.Method+" without undeclared: send: each save takes away "+what+", such as an id", "undeclared: send, and as: json")
+	}
 	if replaces && d.Accepted.Then == form.ThenClear {
 		report.Wrong(at("accepted"), "clear after "+d.Submit.Method+": the form of a saved record empties", "keep, adopt or navigate")
 	}

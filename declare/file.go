@@ -22,7 +22,15 @@ type Source struct {
 	File   string             // as it was named
 	schema *jsonschema.Schema // formats asserted, as the form asserts them
 	Advice []form.Problem     // what is allowed and unwise
+	Beyond []Beyond           // what the schema describes and the form does not ask for
 	root   *document.Node
+}
+
+// Beyond is a property of a schema that is no field of the form: one that is readOnly, or a map. Where the form
+// sends back what it does not declare, such a property goes back as it was loaded.
+type Beyond struct {
+	Path string // crew/*/id
+	Why  string // readOnly, or a map
 }
 
 // Advise makes a problem of something that is allowed and unwise, at the place of a policy in the
@@ -104,7 +112,7 @@ func readRoot(name string, root *document.Node, open open, of *structReader) (*S
 		r.Join(r.atField(err))
 		return nil, r.Err()
 	}
-	source.Form, source.File, source.root = form, name, root
+	source.Form, source.File, source.root, source.Beyond = form, name, root, r.beyond
 	r.declaration = form.Declaration // with what the form has added, such as labels
 	r.declaration.Fields = form.Declared()
 	source.Advice = r.advise()
@@ -127,6 +135,7 @@ type reader struct {
 	ids         map[string]form.FieldID
 	settings    map[string]*document.Node // of the fields section, by path
 	plurals     []pluralForms             // texts that have several
+	beyond      []Beyond
 }
 
 var formKeys = []string{

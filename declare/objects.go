@@ -203,8 +203,17 @@ func (s *schemaReader) property(schema *jsonschema.Schema, path string, needs []
 		}
 	}
 	t := s.typeOf(parts)
-	if t == "" && slices.ContainsFunc(parts, func(p *jsonschema.Schema) bool { return len(p.Properties) > 0 }) {
+	hasProperties := slices.ContainsFunc(parts, func(p *jsonschema.Schema) bool { return len(p.Properties) > 0 })
+	if t == "" && hasProperties {
 		t = "object"
+	}
+	switch {
+	case slices.ContainsFunc(parts, func(p *jsonschema.Schema) bool { return p.ReadOnly }):
+		s.beyond = append(s.beyond, Beyond{path, "readOnly"})
+		return
+	case t == "object" && !hasProperties && slices.ContainsFunc(parts, func(p *jsonschema.Schema) bool { _, is := p.AdditionalProperties.(*jsonschema.Schema); return is }):
+		s.beyond = append(s.beyond, Beyond{path, "a map"})
+		return
 	}
 	if t == "object" {
 		if own.always {

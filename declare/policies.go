@@ -30,6 +30,8 @@ func (r *reader) policies(root *document.Node) {
 	} else {
 		d.Prefill.Needed = false
 	}
+	// Without a load there is nothing to send back, and a merge patch leaves alone what it does not mention, but for rows.
+	d.Submit.Undeclared = d.Submit.Undeclared && d.Prefill.Loads() && (d.Submit.Method == "PUT" || r.hasRows())
 	if n := root.Get("show"); n != nil {
 		d.Show = map[string]form.ShowPolicy{
 			"blur": form.ShowBlur, "input": form.ShowInput, "submit": form.ShowSubmit,
@@ -117,6 +119,10 @@ func (r *reader) url(n *document.Node, own ...string) string {
 	return text
 }
 
+func (r *reader) hasRows() bool {
+	return slices.ContainsFunc(r.declaration.Fields, func(f form.Field) bool { return f.Kind == form.KindRows })
+}
+
 func (r *reader) prefill(n *document.Node) {
 	p := &r.declaration.Prefill
 	for _, e := range r.Map(n, "url", "own", "needed", "timeout", "whileLoading", "ifEdited") {
@@ -177,7 +183,9 @@ func (r *reader) submit(n *document.Node) {
 			p.HoldUnchanged = r.Word(e.Value, "allow", "hold") == "hold"
 		}
 	}
-	if p.Undeclared && (p.AsForm || p.Creates()) {
+	if n.Get("undeclared") == nil {
+		p.Undeclared = !p.AsForm && !p.Creates()
+	} else if p.Undeclared && (p.AsForm || p.Creates()) {
 		r.Wrong(n, "undeclared: send of a form that sends no record as JSON", "undeclared: leave, or method: PUT or PATCH with as: json")
 	}
 	if p.AsForm && p.Method == "PATCH" {

@@ -57,14 +57,14 @@ func (f *Form) AppendBeyond(to []Answer, record map[string]any) []Answer {
 	for id := f.declaredCount; id < len(f.Fields); id++ {
 		group := f.group[id]
 		if group < 0 {
-			to = append(to, beyondAnswer(Place{FieldID(id), -1}, f.beyond(&f.tree, record)))
+			to = append(to, Answer{Place: Place{FieldID(id), -1}, Value: BeyondValue(f.beyond(&f.tree, record))})
 			continue
 		}
 		rows, _ := f.member(record, f.Fields[group].Path).([]any)
 		of := f.nodeAt(f.Fields[group].Path)
 		for row, item := range rows {
 			object, _ := item.(map[string]any)
-			to = append(to, beyondAnswer(Place{FieldID(id), int32(row)}, f.beyond(of, object)))
+			to = append(to, Answer{Place: Place{FieldID(id), int32(row)}, Value: BeyondValue(f.beyond(of, object))})
 		}
 	}
 	return to
@@ -80,12 +80,12 @@ func (f *Form) BeyondSize(answers []Answer) (size int) {
 	return size
 }
 
-func beyondAnswer(at Place, members map[string]any) Answer {
-	a := Answer{Place: at}
-	if len(members) > 0 {
-		a.Value = Text(string(appendJSON(nil, members)))
+// BeyondValue is the value of an answer of kind [KindBeyond] with some members.
+func BeyondValue(members map[string]any) Value {
+	if len(members) == 0 {
+		return Value{}
 	}
-	return a
+	return Text(string(appendJSON(nil, members)))
 }
 
 // member follows a path into a record.
@@ -140,7 +140,7 @@ func WithMembers(v, newer Value) Value {
 	}
 	members := beyondOf(v)
 	maps.Copy(members, beyondOf(newer))
-	return Text(string(appendJSON(nil, members)))
+	return BeyondValue(members)
 }
 
 // appendJSON writes a value that was read from JSON. Numbers stand as they were written, and members in the order of

@@ -51,7 +51,10 @@ func (h *Handler) refuseUnknown(v *visit, s *sent) {
 	if h.o.UnknownMembers == IgnoreUnknown || h.form.Submit.Undeclared || len(s.beyond) == 0 {
 		return
 	}
-	saved := plainJSON(v.record)
+	saved, err := plainJSON(v.record)
+	if err != nil {
+		saved = nil
+	}
 	for _, m := range s.beyond {
 		if !slices.ContainsFunc(savedAt(saved, m.declared), func(own any) bool { return reflect.DeepEqual(own, m.value) }) {
 			s.wrong = append(s.wrong, problemEntry{"#" + m.pointer, "customError", h.form.Words(form.MessageUnknownMember, "member", strings.TrimPrefix(m.pointer, "/"))})
@@ -59,14 +62,13 @@ func (h *Handler) refuseUnknown(v *visit, s *sent) {
 	}
 }
 
-// plainJSON is a record as a client has read it.
-func plainJSON(record map[string]any) (plain any) {
+// plainJSON is a record as a client reads it: without types of Go, and with numbers as they are written.
+func plainJSON(record map[string]any) (plain map[string]any, err error) {
 	text, err := json.Marshal(record)
-	if err != nil {
-		return nil
+	if err == nil {
+		err = decode.JSON(text, &plain)
 	}
-	_ = decode.JSON(text, &plain) // it was marshalled here
-	return plain
+	return plain, err
 }
 
 // savedAt lists what a record has at a declared path: of rows what each of them has.

@@ -34,6 +34,13 @@ func (h *Handler) contested(v *visit, s *sent, chosen func(path string) bool) *v
 				Path: path, Rows: make([][]lifecycle.DraftAnswer, f.Rows()), Now: int32(f.Rows()), Based: true, Contested: chosen(path),
 			})
 			whole[id] = &kept.Groups[len(kept.Groups)-1]
+			if beyond, marked := h.form.BeyondOf(id); marked {
+				for row := range whole[id].Rows {
+					if of, there := v.session.At(form.Place{Field: beyond, Row: int32(row)}); there {
+						whole[id].Rows[row] = append(whole[id].Rows[row], lifecycle.DraftAnswer{Path: of.Declared().Path, Raw: of.Raw(), Clean: true})
+					}
+				}
+			}
 		case f.Declared().Kind == form.KindRows:
 		case inRows && whole[group] != nil:
 			row := &whole[group].Rows[f.Place().Row]
@@ -48,7 +55,7 @@ func (h *Handler) contested(v *visit, s *sent, chosen func(path string) bool) *v
 	request := opening[load].Request
 	next.apply(lifecycle.Restore(kept))
 	next.apply(lifecycle.Loaded(request, replies.Values(h.form, v.record), v.session.Version()))
-	next.fill(s)
+	h.fill(next, s)
 	next.condition = tagOf(v.session.Version())
 	return next
 }
@@ -78,7 +85,7 @@ func (h *Handler) outdated(v *visit, s *sent) (shown *visit, says string) {
 	if newest.session.Version() == "" || newest.session.Prefill() != lifecycle.PrefillReady {
 		return v, ""
 	}
-	newest.fill(s)
+	h.fill(newest, s)
 	newest.ids, newest.home, newest.key, newest.account = v.ids, v.home, v.key, v.account
 	next := h.contest(newest, s)
 	count := int32(0)

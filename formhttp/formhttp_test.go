@@ -89,6 +89,7 @@ type page struct {
 	text     string
 	controls map[string]string // by name; of boxes and radio buttons the checked one
 	ids      map[string]bool
+	marks    []string // of rows: several controls of one name
 }
 
 func (s *site) do(r *http.Request) page {
@@ -97,7 +98,7 @@ func (s *site) do(r *http.Request) page {
 	defer response.Body.Close()
 	text, err := io.ReadAll(response.Body)
 	require.NoError(s.t, err)
-	p := page{response.StatusCode, response.Header, string(text), map[string]string{}, map[string]bool{}}
+	p := page{response.StatusCode, response.Header, string(text), map[string]string{}, map[string]bool{}, nil}
 	root, err := html.Parse(strings.NewReader(p.text))
 	require.NoError(s.t, err)
 	p.walk(root)
@@ -120,6 +121,9 @@ func (p *page) walk(n *html.Node) {
 	switch {
 	case n.Data == "input" && (!box || checked):
 		p.controls[attribute["name"]] = attribute["value"]
+		if attribute["name"] == "leanwicket-row" {
+			p.marks = append(p.marks, attribute["value"])
+		}
 	case n.Data == "textarea" && n.FirstChild != nil:
 		p.controls[attribute["name"]] = n.FirstChild.Data
 	}

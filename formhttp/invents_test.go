@@ -95,9 +95,11 @@ func (b *buoy) tag() string {
 	return fmt.Sprint(b.version)
 }
 
-func newBuoy(t *testing.T, quoted bool) (*buoy, *site) {
+func newBuoy(t *testing.T, quoted bool) (*buoy, *site) { return newBuoyOf(t, logForm, quoted) }
+
+func newBuoyOf(t *testing.T, form string, quoted bool) (*buoy, *site) {
 	b := &buoy{record: map[string]any{"name": "Buoy 7", "depth": 4.5, "light": "red", "keeper": map[string]any{"id": 12345678901}, "checks": []any{map[string]any{"by": "Ada", "id": "c1"}}}, version: 4, quoted: quoted}
-	return b, newSite(t, logForm, func(got formhttp.Submission) (formhttp.Answer, error) {
+	return b, newSite(t, form, func(got formhttp.Submission) (formhttp.Answer, error) {
 		if got.Version != b.tag() {
 			return formhttp.Answer{Status: 412}, nil
 		}
@@ -177,10 +179,16 @@ func TestNothingThatWasSentVanishes(t *testing.T) {
 	require.Equal(t, 201, s.send("POST", asJSON, `{"vessel": "Heron", "colour": "red"}`, "Idempotency-Key", "k").status)
 }
 
-// What a record has beyond the form may come back as it is, and is not stored from a request.
+// What a record has beyond the form may come back as it is, and is not stored from a request. A form that leaves it refuses
+// what differs; one that sends it back, as it does unless the file says otherwise, goes by its own load.
 func TestMembersThatTheRecordHas(t *testing.T) {
-	b, s := newBuoy(t, true)
-	p := s.send("PUT", asJSON, `{"name": "Buoy 8", "keeper": {"id": 12345678902}, "checks": [{"by": "Ada", "id": "c1"}]}`, "Idempotency-Key", "k1", "If-Match", `"4"`)
+	_, s := newBuoy(t, true)
+	p := s.send("PUT", asJSON, `{"name": "Buoy 8", "keeper": {"id": 5}, "checks": [{"by": "Ada", "id": "c1"}, {"by": "Bo", "id": "c9"}]}`, "Idempotency-Key", "k", "If-Match", `"4"`)
+	require.Equal(t, 200, p.status, p.text)
+	require.JSONEq(t, `{"name": "Buoy 8", "keeper": {"id": 12345678901}, "checks": [{"by": "Ada", "id": "c1"}, {"by": "Bo"}]}`, string(s.sent[0].Body))
+
+	b, s := newBuoyOf(t, strings.Replace(logForm, "method: PUT", "method: PUT, undeclared: leave", 1), true)
+	p = s.send("PUT", asJSON, `{"name": "Buoy 8", "keeper": {"id": 12345678902}, "checks": [{"by": "Ada", "id": "c1"}]}`, "Idempotency-Key", "k1", "If-Match", `"4"`)
 	require.Equal(t, 422, p.status)
 	require.Contains(t, p.text, "#/keeper")
 	p = s.send("PUT", asJSON, `{"name": "Buoy 8", "keeper": {"id": 12345678901}, "checks": [{"by": "Bo", "id": "c1"}]}`, "Idempotency-Key", "k2", "If-Match", `"4"`)

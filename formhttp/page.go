@@ -82,6 +82,7 @@ type fieldView struct {
 
 type rowView struct {
 	Number  string
+	Saved   *hiddenView // tells which of the saved rows it is; nil means a new one
 	Fields  []fieldView
 	Buttons []buttonView
 }
@@ -94,6 +95,8 @@ func newRow(f *form.Form, path, number string) rowView {
 	}
 	return row
 }
+
+type hiddenView struct{ Name, Value string }
 
 type optionView struct {
 	ID, Value, Label string
@@ -197,7 +200,11 @@ func (h *Handler) fieldViews(v *visit, p *pageView) []fieldView {
 			group := &list[len(list)-1]
 			if len(group.Rows) <= int(place.Row) {
 				row := group.Path + "/" + strconv.Itoa(int(place.Row))
-				group.Rows = append(group.Rows, newRow(h.form, row, strconv.Itoa(int(place.Row)+1)))
+				view := newRow(h.form, row, strconv.Itoa(int(place.Row)+1))
+				if mark := h.markAt(v, h.form.GroupOf(place.Field), int(place.Row)); mark != "" {
+					view.Saved = &hiddenView{markup.Row, row + " " + mark}
+				}
+				group.Rows = append(group.Rows, view)
 			}
 			row := &group.Rows[place.Row]
 			row.Fields = append(row.Fields, view)

@@ -85,7 +85,7 @@ func (h *Handler) looksRight() error {
 		return fmt.Errorf("found the template %s, which nothing calls; right would be a part of the page, one of %s", name, strings.Join(Parts(), ", "))
 	}
 	q := &request{Request: &http.Request{Method: http.MethodGet, Header: http.Header{}}, principal: func() string { return "" }}
-	v := h.opened(q, func(load lifecycle.RequestID) lifecycle.Event { return lifecycle.Loaded(load, nil, "") })
+	v := h.opened(q, func(load lifecycle.RequestID) lifecycle.Event { return lifecycle.Loaded(load, h.savedRow(), "") })
 	v.home, v.key = "/", "key"
 	for _, head := range h.form.Groups() {
 		if group, _ := v.session.Field(h.form.Fields[head].Path); group.Rows() == 0 {
@@ -104,6 +104,16 @@ func (h *Handler) looksRight() error {
 		return err
 	}
 	return h.misses(root, v)
+}
+
+// savedRow is a record with a row in each group whose rows have something beyond the form.
+func (h *Handler) savedRow() (answers []form.Answer) {
+	for _, group := range h.form.Groups() {
+		if beyond, marked := h.form.BeyondOf(group); marked {
+			answers = append(answers, form.Answer{Place: form.Place{Field: group, Row: -1}, Value: form.Number(1, 0)}, form.Answer{Place: form.Place{Field: beyond}, Value: form.Text("{}")})
+		}
+	}
+	return answers
 }
 
 // misses is what the form of a page lacks that was rendered for a visit. The page can have other forms
@@ -129,6 +139,9 @@ func (h *Handler) misses(root *html.Node, v *visit) error {
 		}
 		if group, inRows := h.form.Group(f.Place().Field); inRows && !controls[h.form.Fields[group].Path] {
 			return fmt.Errorf(`the template rows does not say how many rows %s has, so that they would be refused; right would be <input type="hidden" name="{{.Path}}" value="{{len .Rows}}"> in it`, h.form.Fields[group].Path)
+		}
+		if f.Declared().Kind == form.KindRows && h.markAt(v, f.Place().Field, 0) != "" && !controls[markup.Row] {
+			return fmt.Errorf(`the template rows does not say which of the saved rows each row of %s is, so that what they have beyond the form would be lost; right would be {{range .Rows}}{{with .Saved}}<input type="hidden" name="{{.Name}}" value="{{.Value}}">{{end}}{{end}} in it`, path)
 		}
 		for _, issue := range f.Issues() {
 			if issue.Shown && f.Asked() && !strings.Contains(says, issue.Text) {

@@ -170,6 +170,7 @@ func (h *Handler) readForm(posted url.Values, s *sent) error {
 			s.rows[name] = n
 		}
 	}
+	h.readMarks(posted[markup.Row], s)
 	s.key = cmp.Or(s.key, posted.Get(markup.Key))
 	s.version = cmp.Or(s.version, posted.Get(markup.Version))
 	s.account = cmp.Or(s.account, posted.Get(markup.Account))

@@ -37,7 +37,7 @@ func (h *Handler) post(q *request) outcome {
 	}
 	v := h.begin(q)
 	v.account, v.condition = s.account, s.version
-	v.fill(s)
+	h.fill(v, s)
 	h.refuseUnknown(v, s)
 	if len(s.wrong) > 0 {
 		return h.notTaken(v, s)
@@ -217,7 +217,7 @@ func (h *Handler) answered(r Answer, try *lifecycle.Effect) (*answer, error) {
 // work is what a submission is for, once the form and its schema allow it.
 func (h *Handler) work(ctx context.Context, v *visit, try *lifecycle.Effect) (*answer, error) {
 	body := h.form.AppendBody(nil, try.Values)
-	if err := h.valid(body); err != nil {
+	if err := h.valid(try.Values, body); err != nil {
 		refusal, told := h.refusalOf(err)
 		if !told {
 			h.o.Log.Error("the validator refuses what the form accepts", "form", h.form.Name, "error", err)
@@ -260,9 +260,13 @@ var errPanicked = errors.New("the application panicked")
 
 // valid asks a validator of the application about what is about to be accepted. A merge patch
 // is not a record: its parts have been checked by the form.
-func (h *Handler) valid(body []byte) error {
+// What the record has beyond the form is not asked about: nobody who sends the form could mend it.
+func (h *Handler) valid(answers []form.Answer, body []byte) error {
 	if h.validator == nil || h.form.Submit.Method == http.MethodPatch {
 		return nil
+	}
+	if h.form.Submit.Undeclared {
+		body = h.form.AppendBody(nil, h.form.WithoutBeyond(answers))
 	}
 	var record any
 	if err := decode.JSON(body, &record); err != nil {
@@ -315,7 +319,8 @@ func (h *Handler) turnedAway(q *request, s *sent, with Answer) outcome {
 	}
 	v := h.opened(q, func(request lifecycle.RequestID) lifecycle.Event { return lifecycle.Loaded(request, nil, s.version) })
 	h.withoutEmptyRows(s)
-	v.fill(s)
+	v.unread = s
+	h.fill(v, s)
 	if !goodKey(s.key) {
 		s.key = ""
 	}

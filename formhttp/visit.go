@@ -5,7 +5,6 @@ import (
 	"io/fs"
 	"net/url"
 	"slices"
-	"strconv"
 	"strings"
 
 	"leanwicket.dev/form"
@@ -26,6 +25,7 @@ type visit struct {
 	condition string         // the version that was sent, as an If-Match (RFC 9110, section 13.1.1); empty means that none was
 	missing   bool           // the application has no such record
 	record    map[string]any // what is saved
+	unread    *sent          // what was sent while nothing that is saved was read; nil means that it was read
 }
 
 // admit is why a request is turned away; nil means that it goes on.
@@ -64,7 +64,11 @@ func (h *Handler) opened(q *request, answer func(lifecycle.RequestID) lifecycle.
 // saved is what the application has saved, and its version. That it could not be loaded is
 // logged.
 func (h *Handler) saved(q *request) (record map[string]any, version string, err error) {
-	if record, version, err = h.o.Load(q.Request); err != nil && !errors.Is(err, fs.ErrNotExist) {
+	record, version, err = h.o.Load(q.Request)
+	if err == nil && h.form.Submit.Undeclared { // what the form does not know goes back as it was
+		record, err = plainJSON(record)
+	}
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		h.o.Log.Warn("the saved answers could not be loaded", "form", h.form.Name, "error", err)
 	}
 	return record, version, err
@@ -91,15 +95,10 @@ func (v *visit) apply(e lifecycle.Event) []lifecycle.Effect {
 }
 
 // fill types what was sent.
-func (v *visit) fill(s *sent) {
-	for path, want := range s.rows {
-		f, _ := v.session.Field(path)
-		for range want - f.Rows() {
-			v.apply(lifecycle.AddRow(path))
-		}
-		for k := f.Rows() - 1; k >= want; k-- {
-			v.apply(lifecycle.RemoveRow(path + "/" + strconv.Itoa(k)))
-		}
+func (h *Handler) fill(v *visit, s *sent) {
+	for path := range s.rows {
+		group, _ := h.form.FieldAt(path)
+		h.arrange(v, s, group)
 	}
 	var edits []lifecycle.Event
 	for f := range v.session.Fields() {

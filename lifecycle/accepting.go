@@ -77,16 +77,19 @@ func (s *Session) losesVersion(r *Reply) bool {
 	return known && (r.Version == "" || met) && !s.form.Submit.Creates() && s.form.Prefill.Loads()
 }
 
-// lacksBeyond reports whether rows were sent that were not in the saved record, and the reply does not say what they have
-// beyond the form now. The next body would bring them as new ones again.
+// lacksBeyond reports whether rows were sent that were not in the saved record, whose rows have something beyond the form, or
+// may have, and the reply does not say what it is now. The next body would bring them as new ones again.
 func (s *Session) lacksBeyond(r *Reply) bool {
 	if s.form.Submit.Creates() || !s.form.Prefill.Loads() {
 		return false
 	}
 	for g, group := range s.form.Groups() {
 		id, has := s.form.BeyondOf(group)
+		if !has || s.plainRows(g, id) {
+			continue
+		}
 		for position, row := range s.groups[g].Sent {
-			if !has || s.rowIn(row, state.InBase) {
+			if s.rowIn(row, state.InBase) {
 				continue
 			}
 			place := form.Place{Field: id, Row: int32(position)}
@@ -97,6 +100,15 @@ func (s *Session) lacksBeyond(r *Reply) bool {
 		}
 	}
 	return false
+}
+
+// plainRows reports whether the saved record has rows in a group, and none of them has anything beyond the form: rows that
+// are added have nothing either.
+func (s *Session) plainRows(g int, beyond form.FieldID) bool {
+	base := s.groups[g].Base
+	return len(base) > 0 && !slices.ContainsFunc(base, func(row int32) bool {
+		return !s.cells[s.rows[row].First+s.form.Offset(beyond)].Baseline.Absent()
+	})
 }
 
 // clearMarks takes away what belonged to the accepted work.

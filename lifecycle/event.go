@@ -206,6 +206,7 @@ type Came struct {
 	Status int    // 0 means that the connection broke
 	Type   string // Content-Type, as it came
 	From   string // the address that answered, where it is another than the one that was asked
+	Unfit  string // of a load: the paths where it has something else than the object or the rows that the form declares, with ", " between them
 }
 
 // Receipt is what an accepted submission returned.

@@ -104,6 +104,9 @@ func Event(f *form.Form, asked lifecycle.Effect, r Received) lifecycle.Event {
 	response, _ := r.Judge(f, asked.Kind)
 	e := event(f, &asked, &response)
 	e.Came = &lifecycle.Came{Status: r.Status, Type: clip(response.header("Content-Type"))}
+	if e.Kind == lifecycle.EventLoaded {
+		e.Came.Unfit = strings.Join(Unfit(f, response.Body), ", ")
+	}
 	if r.Redirected {
 		e.Came.From = clip(r.address())
 	}

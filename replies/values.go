@@ -1,6 +1,7 @@
 package replies
 
 import (
+	"slices"
 	"strconv"
 	"strings"
 
@@ -86,6 +87,58 @@ func rows(f *form.Form, group form.FieldID, v any) []form.Answer {
 		}
 	}
 	return answers
+}
+
+// Unfit lists the places of a record where it has something else than the object or the rows that the form declares
+// there. A form shows nothing of that.
+func Unfit(f *form.Form, body any) (paths []string) {
+	root, _ := body.(map[string]any)
+	for id := range f.Declared() {
+		if _, inRows := f.Group(form.FieldID(id)); inRows {
+			continue
+		}
+		path := f.Fields[id].Path
+		v, at := unfit(root, path)
+		list, is := v.([]any)
+		if f.Fields[id].Kind == form.KindRows && v != nil && !is {
+			at = path
+		}
+		for row, item := range list {
+			if f.Fields[id].Kind != form.KindRows {
+				break
+			}
+			object, is := item.(map[string]any)
+			below := path + "/" + strconv.Itoa(row)
+			if !is && item != nil {
+				paths = append(paths, below)
+			}
+			for _, member := range f.Members(form.FieldID(id)) {
+				if _, end := unfit(object, f.Fields[member].Path[len(path+"/*/"):]); end != "" && !slices.Contains(paths, below+"/"+end) {
+					paths = append(paths, below+"/"+end)
+				}
+			}
+		}
+		if at != "" && !slices.Contains(paths, at) {
+			paths = append(paths, at)
+		}
+	}
+	return paths
+}
+
+// unfit follows a path into an object. Where something on the way is no object it returns how far it came.
+func unfit(object map[string]any, path string) (v any, end string) {
+	for at := 0; ; {
+		name, _, deeper := strings.Cut(path[at:], "/")
+		v = object[form.UnescapeToken(name)]
+		if !deeper || v == nil {
+			return v, ""
+		}
+		var is bool
+		if object, is = v.(map[string]any); !is {
+			return nil, path[:at+len(name)]
+		}
+		at += len(name) + 1
+	}
 }
 
 // find follows a path into an object. Below a member that is null everything is

@@ -32,7 +32,11 @@ func Supplied(f *form.Form, rec Record, after uint32) (lifecycle.Event, error) {
 	if e.Kind != lifecycle.EventLoaded {
 		return e, errors.New("the record cannot be taken: " + e.Why)
 	}
-	return lifecycle.Supplied(e.Values, e.Version, after), nil
+	supplied := lifecycle.Supplied(e.Values, e.Version, after)
+	if e.Came.Unfit != "" {
+		supplied.Came = e.Came
+	}
+	return supplied, nil
 }
 
 // Reading begins to read the saved record, and returns the function that supplies it. The session takes it as a load

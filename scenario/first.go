@@ -3,6 +3,7 @@ package scenario
 import (
 	"encoding/json"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -27,7 +28,11 @@ func First(form *form.Form, formFile string) []byte {
 		text.WriteString("backend:\n")
 	}
 	if form.Prefill.Loads() {
-		text.WriteString("  prefill:\n    - {after: 100ms, status: 200, body: {}}\n")
+		const load = "    - {after: 100ms, status: 200, body: {}}\n"
+		text.WriteString("  prefill:\n" + load)
+		if complete && form.Submit.Undeclared && slices.ContainsFunc(edits, func(e lifecycle.Event) bool { return e.Kind == lifecycle.EventAddRow }) {
+			text.WriteString(load) // what the office has given to the new rows
+		}
 	}
 	if complete {
 		text.WriteString("  submit:\n    - {after: 900ms, status: 201}\n")

@@ -32,7 +32,7 @@ func (p *scenarioReader) keptPart(n *document.Node) *keptPart {
 		return k
 	}
 	for _, e := range p.Map(n) {
-		place, ok := p.path(e.Key, e.At)
+		place, ok := p.kept(e.Key, e.At)
 		switch {
 		case !ok:
 		case p.form().Fields[place.Field].Kind != form.KindRows:
@@ -47,7 +47,7 @@ func (p *scenarioReader) keptPart(n *document.Node) *keptPart {
 			for row, item := range e.Value.Items {
 				for _, member := range p.Map(item) {
 					member.Key = e.Key + "/" + itoa(row) + "/" + member.Key
-					if _, ok := p.path(member.Key, member.At); ok {
+					if _, ok := p.kept(member.Key, member.At); ok {
 						k.at[member.Key] = member
 					}
 				}
@@ -63,9 +63,30 @@ func (k *keptPart) value(p *scenarioReader, path string) (form.Value, bool) {
 	if !given {
 		return form.Value{}, false
 	}
-	place, _ := p.form().Lookup(path)
+	place, _ := p.form().LookupAnswer(path)
+	if p.form().Fields[place.Field].Kind == form.KindBeyond {
+		return p.beyond(e.Value), true
+	}
 	v, _ := p.fieldValue(place, e.Value)
 	return v, true
+}
+
+// kept checks that a draft can have a path. Beside those of the fields it is *, at the end of the path of a row too: what the
+// record has beyond the form, where the form sends that back.
+func (p *scenarioReader) kept(name string, at *document.Node) (form.Place, bool) {
+	if place, ok := p.form().LookupAnswer(name); ok && p.form().Fields[place.Field].Kind == form.KindBeyond {
+		return place, true
+	}
+	return p.path(name, at)
+}
+
+// beyond reads what a record has beyond the form.
+func (p *scenarioReader) beyond(n *document.Node) form.Value {
+	members, is := n.Any().(map[string]any)
+	if !is {
+		p.Wrong(n, document.Describe(n), "a mapping with the members that the form does not have")
+	}
+	return form.BeyondValue(members)
 }
 
 // keptReader reads what an earlier page kept.
@@ -114,7 +135,7 @@ func (p *scenarioReader) draft(n *document.Node) {
 			}
 		}
 	}
-	for id := range p.form().Declared() {
+	for id := range p.form().Fields {
 		if _, inRows := p.form().Group(form.FieldID(id)); !inRows {
 			k.field(form.FieldID(id))
 		}
@@ -141,8 +162,7 @@ func (k *keptReader) field(id form.FieldID) {
 		return
 	}
 	baseline, given := k.baseline.value(k.scenarioReader, f.Path)
-	if !given {
-		opened, _ := k.opened.Field(f.Path)
+	if opened, there := k.opened.Field(f.Path); !given && there {
 		baseline = opened.Baseline()
 	}
 	k.answer(f.Path, baseline)
@@ -174,7 +194,7 @@ func (k *keptReader) group(id form.FieldID, listed bool) {
 	var sentValues []form.Answer
 	for row := range max(now, base, sent) {
 		answers := []lifecycle.DraftAnswer{}
-		for _, member := range f.Members(id) {
+		for _, member := range f.RowFields(id) {
 			place := form.Place{Field: member, Row: int32(row)}
 			at := f.Path(place)
 			wasSent, isSent := k.sent.value(k.scenarioReader, at)
@@ -190,7 +210,9 @@ func (k *keptReader) group(id form.FieldID, listed bool) {
 			}
 			v := lifecycle.DraftAnswer{Path: f.Fields[member].Path, Raw: f.Format(baseline), Baseline: baseline, Clean: true, Contested: k.contested[at]}
 			e, typed := k.values.at[at]
-			if typed {
+			if typed && f.Fields[member].Kind == form.KindBeyond {
+				v.Raw = k.beyond(e.Value).Text
+			} else if typed {
 				v.Raw, _ = k.raw(e)
 			} else if listed {
 				v.Raw = ""

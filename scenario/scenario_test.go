@@ -32,7 +32,7 @@ fields:
   slip: {check: {url: "/slips/{value}", delay: 300ms, timeout: 2s}}
   bicycles: {}
 prefill: {url: /booking, ifEdited: ask}
-submit: {url: /bookings, method: PUT, timeout: 5s, resend: {times: 1, wait: 1s, longest: 10s}}
+submit: {url: /bookings, method: PUT, undeclared: leave, timeout: 5s, resend: {times: 1, wait: 1s, longest: 10s}}
 `
 
 // playText plays a timeline on the ferry form.

@@ -277,7 +277,7 @@ timeline:
   - {at: 3s, expect: {contested: [], values: {rows: [{x: Ben, y: rum}]}, dirty: [rows]}}
 `},
 		"rows that were accepted are the saved ones, also where no load has brought any": {"prefill: {url: /r, needed: false}\nsubmit: {url: /s, method: PUT}\n", `backend:
-  prefill: [{after: 10ms, status: 500}, {after: 10ms, status: 200, body: {rows: [{x: Ada}]}}]
+  prefill: [{after: 10ms, status: 500}, {after: 10ms, status: 200, body: {rows: [{x: Ada}]}}, {after: 10ms, status: 200, body: {rows: [{x: Ada}]}}]
   submit: [{after: 10ms, status: 200}]
 timeline:
   - {at: 1s, add: rows}

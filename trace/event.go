@@ -97,6 +97,7 @@ func (w *Events) event(e *lifecycle.Event) []byte {
 		came.num("status", int64(c.Status))
 		came.str("type", w.words(c.Type))
 		came.str("from", w.words(c.From))
+		came.str("unfit", w.words(c.Unfit))
 		o.raw("came", came.end())
 	}
 	if len(e.Issues) > 0 {
@@ -197,7 +198,7 @@ func (r *eventReader) event(o map[string]any) lifecycle.Event {
 	}
 	e.Denied = o["denied"] == true
 	if came, ok := o["came"].(map[string]any); ok {
-		e.Came = &lifecycle.Came{Status: int(num(came, "status")), Type: str(came, "type"), From: str(came, "from")}
+		e.Came = &lifecycle.Came{Status: int(num(came, "status")), Type: str(came, "type"), From: str(came, "from"), Unfit: str(came, "unfit")}
 	}
 	if kept, ok := o["kept"].(map[string]any); ok {
 		e.Draft = r.draft(kept)

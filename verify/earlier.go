@@ -128,7 +128,7 @@ func (m *successors) keptGroupText(g *lifecycle.DraftGroup, values, baseline *me
 	for row := range now {
 		for _, v := range g.Rows[row] {
 			if v.Raw != "" {
-				now[row].add(memberOf(v.Path), quote(v.Raw))
+				now[row].addRaw(memberOf(v.Path), v.Raw)
 			}
 			if g.Clean && !v.Clean {
 				values.add(strings.Replace(v.Path, "*", fmt.Sprint(row), 1), quote(v.Raw))
@@ -157,9 +157,21 @@ type members []string
 
 func (s *members) add(name, text string) { *s = append(*s, quote(name)+": "+text) }
 
+// addRaw adds what was typed. What the record has beyond the form is JSON, which is YAML as well.
+func (s *members) addRaw(name, raw string) {
+	if name == beyondMember {
+		s.add(name, raw)
+		return
+	}
+	s.add(name, quote(raw))
+}
+
+// beyondMember is the path of what a record or a row has beyond the form.
+const beyondMember = "*"
+
 func (s *members) addValue(form *form.Form, name string, v form.Value) {
 	if !v.Absent() {
-		s.add(name, quote(form.Format(v)))
+		s.addRaw(name, form.Format(v))
 	}
 }
 

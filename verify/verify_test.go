@@ -199,7 +199,7 @@ func TestWalksGoOnToWiderBounds(t *testing.T) {
 schema: {properties: {ship: {type: string}, crew: {type: array, items: {type: object, properties: {name: {type: string}}}}}}
 fields: {ship: {}, crew/*/name: {}}
 prefill: {url: /crew, needed: false}
-submit: {url: /crew, method: PUT}
+submit: {url: /crew, method: PUT, undeclared: leave}
 `)
 	o := verify.Options{Attempts: 1, Tries: 2, Loads: 1, Rows: 1}
 	walks := verify.Walks(source.Form, o, [][]string{{"ship"}, {"crew/0/name"}})

@@ -299,6 +299,9 @@ func (p *page) observe(s lifecycle.Step) {
 		}
 		p.out.denied(kind.String())
 	}
+	if c := s.Event.Came; c != nil && c.Unfit != "" {
+		p.out.unfit(c.Unfit)
+	}
 	if p.runner != nil { // of the opening everything is told
 		p.runner.Read(p.changed)
 	}

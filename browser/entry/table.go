@@ -13,7 +13,7 @@ import (
 )
 
 // protocol names the table: a script that was made from another one is not understood.
-const protocol = "a9f5e267"
+const protocol = "f7421f99"
 
 // table are the parts of each record, which the script reads first: a name that ends with ? is a
 // fact, with # a number, with * a list of words, with = a JSON text. Behind the parts stand the name of a list and the
@@ -30,6 +30,7 @@ const table = "" +
 	"say\tlevel text about until\n" +
 	"left out\tpath raw\n" +
 	"unreadable\twhy\n" +
+	"unfit\tpaths\n" +
 	"announce\ttext\n" +
 	"focus\tpath\n" +
 	"ask\treason to\n" +
@@ -172,6 +173,12 @@ func (p *patch) leftOut(path string, raw string) {
 func (p *patch) unreadable(why string) {
 	p.begin("unreadable")
 	p.text(why)
+	p.end()
+}
+
+func (p *patch) unfit(paths string) {
+	p.begin("unfit")
+	p.text(paths)
 	p.end()
 }
 

@@ -109,6 +109,7 @@ var records = []record{
 	}, nil},
 	{"left out", "", []part{{"path", text, "", "", "Where it was typed."}, {"raw", text, "", "", "What was typed."}}, nil},
 	{"unreadable", "", []part{{name: "why"}}, nil},
+	{"unfit", "", []part{{name: "paths"}}, nil},
 	{"announce", "", []part{{name: "text"}}, nil},
 	{"focus", "", []part{{name: "path"}}, nil},
 	{"ask", "", []part{{"reason", text, "", `"unsaved" | "sending" | "unsettled"`, "What would be lost."}, {"to", text, "", "", "Where the applicant wants to go."}}, nil},

@@ -204,7 +204,8 @@ export class Session extends EventTarget {
   }
 
   /** Why the newest call was turned away. @type {string | undefined} */
-  #away
+  #turnedAway
+  #unfit = ""
 
   /**
    * Begins to read the saved record. What is returned gives the session what was read, with its version, and tells
@@ -215,10 +216,10 @@ export class Session extends EventTarget {
     const { number } = this.#line, { changes } = /** @type {any} */ (this.snapshot)
     return (values, version = "") => {
       const ours = this.alive && number === this.#line.number // else the session has begun again
-      this.#away = undefined
+      this.#turnedAway = undefined
       if (ours) this.tell("supply", ...told("supply", { version, after: changes }), new TextEncoder().encode(JSON.stringify(values)))
-      if (this.#away) console.warn("leanwicket: the record that was supplied is not taken:", this.#away)
-      return ours && this.alive && this.#away === undefined
+      if (this.#turnedAway) console.warn("leanwicket: the record that was supplied is not taken:", this.#turnedAway)
+      return ours && this.alive && this.#turnedAway === undefined
     }
   }
 
@@ -323,6 +324,10 @@ export class Session extends EventTarget {
   does = {
     words: said => { this.#words.take(said) },
     unreadable: ({ why }) => { console.warn("leanwicket: what an earlier page kept cannot be read:", why) },
+    unfit: ({ paths }) => {
+      if (paths !== this.#unfit) console.warn(`leanwicket: what was loaded does not fit ${this.snapshot.form} at ${paths}, and shows as nothing there; right would be what the schema says`)
+      this.#unfit = paths
+    },
     status: ({ submission, prefill }) => {
       if (submission === "accepted" || submission === "refused") this.#repeated.delete("send")
       if (prefill === "ready") this.#repeated.delete("load")
@@ -331,7 +336,7 @@ export class Session extends EventTarget {
     guard: ({ on }) => { (on ? addEventListener : removeEventListener)("beforeunload", this.#unload) },
     keep: ({ mark, text }) => { this.kept.write(mark, this.#again(), text) },
     trace: ({ text }) => { this.recorded = text },
-    "turned away": ({ why }) => { this.#away = why },
+    "turned away": ({ why }) => { this.#turnedAway = why },
   }
 
   /** What a page says, in the form's words. @param {string} name of the message @param {Record<string, string | number>} [more] for {count} and the like */

@@ -1,7 +1,7 @@
 // Made from browser/make/table.go: what the core says, and what it is told. A name that ends with ? is a fact, and
 // with # a number, with = a JSON text.
 
-export const protocol = "a9f5e267"
+export const protocol = "f7421f99"
 
 /**
  * What the core says.
@@ -17,6 +17,7 @@ export const protocol = "a9f5e267"
  *   say: {level: string, text: string, about: string, until: string, },
  *   "left out": {path: string, raw: string, },
  *   unreadable: {why: string, },
+ *   unfit: {paths: string, },
  *   announce: {text: string, },
  *   focus: {path: string, },
  *   ask: {reason: string, to: string, },

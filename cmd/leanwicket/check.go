@@ -51,11 +51,14 @@ summary (exit status 0, or 1 with --strict). A folder stands for every
 					wrong = err
 					continue
 				}
-				form := source.Form
-				fmt.Fprintf(c.OutOrStdout(), "%s: form %s, %s; %s %s, with the button %s\n", file, form.Name, scenario.Plural(len(form.Declared()), "field"),
-					form.Submit.Method, cmp.Or(form.Submit.URL, "to the page's own address"), strings.Join(form.Buttons, " or "))
-				if form.Submit.URL != "" && len(form.InBody) == 0 && !form.InBodyNone {
+				f := source.Form
+				fmt.Fprintf(c.OutOrStdout(), "%s: form %s, %s; %s %s, with the button %s\n", file, f.Name, scenario.Plural(len(f.Declared()), "field"),
+					f.Submit.Method, cmp.Or(f.Submit.URL, "to the page's own address"), strings.Join(f.Buttons, " or "))
+				if f.Submit.URL != "" && len(f.InBody) == 0 && !f.InBodyNone {
 					undeclared++
+				}
+				for _, beyond := range source.Beyond {
+					fmt.Fprintf(c.OutOrStdout(), "  beyond  %s is %s, and no field: %s\n", beyond.Path, beyond.Why, whatBecomes(f))
 				}
 				for _, advice := range advice(source) {
 					unwise++
@@ -78,6 +81,14 @@ summary (exit status 0, or 1 with --strict). A folder stands for every
 	c.SetOut(os.Stdout)
 	c.Flags().BoolVar(&strict, "strict", false, "exit with 1 where something is unwise")
 	return c
+}
+
+// whatBecomes says what becomes of a property that is no field.
+func whatBecomes(f *form.Form) string {
+	if f.Submit.Undeclared {
+		return "it goes back as it was loaded"
+	}
+	return "it is not sent"
 }
 
 // advice lists what is allowed and unwise in a form file, and which guarantees it waives, in the order of

@@ -27,7 +27,7 @@ func replyCommand() *cobra.Command {
 	var status int
 	var headers []string
 	var from string
-	var asJSON bool
+	var asJSON, load bool
 	c := &cobra.Command{
 		Use:   "reply FORM [BODY]",
 		Short: "Show what a backend's reply means to a form: where each entry lands, and why",
@@ -35,9 +35,11 @@ func replyCommand() *cobra.Command {
 answered, and a body from a file (- is standard input). Says what the reply is taken
 for and which line of the table in docs/replies.md decided that, where each entry of a
 refusal lands and why, and what would be adopted or gone to. Exit status 1 where an
-entry that names a field fits none of this form.`,
+entry that names a field fits none of this form. With --load it is the reply to a load:
+what it mentions, what it has beyond the form, and where it does not fit (exit status 1).`,
 		Example: `  leanwicket reply mooring.form.yaml --status 422 refusal.json
   leanwicket reply mooring.form.yaml --status 200 --from /sign-in page.html
+  curl -s … | leanwicket reply vessel.form.yaml --load -
   curl -s … | leanwicket reply mooring.form.yaml --status 409 --header 'Retry-After: 2' -`,
 		Args: cobra.RangeArgs(1, 2),
 		RunE: func(c *cobra.Command, args []string) error {
@@ -47,6 +49,9 @@ entry that names a field fits none of this form.`,
 			form, err := declare.File(args[0])
 			if err != nil {
 				return err
+			}
+			if load && !c.Flags().Changed("status") {
+				status = 200
 			}
 			received := replies.Received{Status: status, Header: map[string]string{}, From: from, Redirected: from != "", Now: time.Now()}
 			if status < 100 || status > 599 {
@@ -68,6 +73,9 @@ entry that names a field fits none of this form.`,
 					return err
 				}
 			}
+			if load {
+				return explainLoad(c.OutOrStdout(), form, received, note, asJSON)
+			}
 			response, line := received.Judge(form, lifecycle.EffectSend)
 			if asJSON {
 				return explainReplyJSON(c.OutOrStdout(), form, response, line)
@@ -75,9 +83,10 @@ entry that names a field fits none of this form.`,
 			return explainReply(c.OutOrStdout(), form, response, line, note)
 		},
 	}
-	c.Flags().IntVar(&status, "status", 422, "the HTTP status of the reply")
+	c.Flags().IntVar(&status, "status", 422, "the HTTP status of the reply; with --load 200")
 	c.Flags().StringArrayVar(&headers, "header", nil, "a header of the reply, such as 'ETag: \"7\"'")
 	c.Flags().StringVar(&from, "from", "", "the `URL` that answered, after a redirect: a path is one of the form's own site")
+	c.Flags().BoolVar(&load, "load", false, "read the reply as that of a load of the saved answers")
 	c.Flags().BoolVar(&asJSON, "json", false, "write what the reply means as JSON")
 	return c
 }

@@ -25,6 +25,7 @@ const (
 	Mine      = "leanwicket-mine"      // a button: of a contested answer the applicant's own stays
 	Theirs    = "leanwicket-theirs"    // a button: of a contested answer the saved one is taken
 	Contested = "leanwicket-contested" // hidden: the path of an answer that is contested, one control each
+	Row       = "leanwicket-row"       // hidden: the path of a row, and a digest of what its record has beyond the form, one control each
 	Move      = "leanwicket-move"      // a button: moves a row to another's place, or without one up (MoveOf)
 )
 

@@ -1,0 +1,143 @@
+package formhttp
+
+import (
+	"crypto/hmac"
+	"crypto/sha256"
+	"encoding/base64"
+	"slices"
+	"strconv"
+	"strings"
+
+	"leanwicket.dev/form"
+	"leanwicket.dev/lifecycle"
+)
+
+// What the saved record has beyond the form goes back as Options.Load has brought it, and never as a request has it. Of a
+// row a request only tells which of the saved rows it is: a client that speaks JSON by the members themselves, and a page
+// by a digest of them.
+
+// rowMark is the digest by which a page names a saved row. Nobody can tell the members from it.
+func (h *Handler) rowMark(members form.Value) string {
+	if members.Absent() {
+		return ""
+	}
+	digest := hmac.New(sha256.New, h.secret)
+	digest.Write([]byte("leanwicket row " + members.Text))
+	return base64.RawURLEncoding.EncodeToString(digest.Sum(nil)[:16])
+}
+
+// markAt is the digest of a row of a session; it is empty where the saved record has nothing beyond the form there. Where
+// nothing that is saved was read, it is the one that was sent.
+func (h *Handler) markAt(v *visit, group form.FieldID, row int) string {
+	beyond, marked := h.form.BeyondOf(group)
+	if !marked {
+		return ""
+	}
+	place := form.Place{Field: beyond, Row: int32(row)}
+	if v.unread != nil {
+		mark, _ := v.unread.at(place)
+		return mark
+	}
+	f, there := v.session.At(place)
+	if !there {
+		return ""
+	}
+	return h.rowMark(f.Value())
+}
+
+// readMarks takes the digests of rows that a page has sent.
+func (h *Handler) readMarks(posted []string, s *sent) {
+	for _, value := range posted {
+		row, mark, _ := strings.Cut(value, " ")
+		place, known := h.form.Lookup(row)
+		if !known || place.Row < 0 || int(place.Row) >= s.rows[h.form.Fields[place.Field].Path] {
+			continue
+		}
+		if beyond, marked := h.form.BeyondOf(place.Field); marked {
+			s.values = append(s.values, typed{form.Place{Field: beyond, Row: place.Row}, row, mark})
+		}
+	}
+}
+
+// arrange makes the rows of a group of the session those that were sent. A row that is one of the saved ones is moved to
+// its place, and takes along what its record has beyond the form.
+func (h *Handler) arrange(v *visit, s *sent, group form.FieldID) {
+	path := h.form.Fields[group].Path
+	at := func(row int) string { return path + "/" + strconv.Itoa(row) }
+	from, saved := h.savedRows(v, s, group)
+	var now []int
+	for row := range saved {
+		if slices.Contains(from, row) {
+			now = append(now, row)
+		}
+	}
+	for row := saved - 1; row >= 0; row-- {
+		if !slices.Contains(now, row) {
+			v.apply(lifecycle.RemoveRow(at(row)))
+		}
+	}
+	for range len(from) - len(now) {
+		v.apply(lifecycle.AddRow(path))
+		now = append(now, newRowSent)
+	}
+	for to, row := range from {
+		if is := to + slices.Index(now[to:], row); is != to {
+			v.apply(lifecycle.MoveRow(at(is), at(to)))
+			now = slices.Insert(slices.Delete(now, is, is+1), to, row)
+		}
+	}
+}
+
+// newRowSent stands for a saved row where there is none.
+const newRowSent = -1
+
+// savedRows tells of each row that was sent which row of the session it is, or that it is a new one; and how many the
+// session has. Where the form does not send back what it does not know, rows go by their places. Else a row is the one
+// whose mark it has, or one with the same answers, or the next of those without a mark.
+func (h *Handler) savedRows(v *visit, s *sent, group form.FieldID) (from []int, count int) {
+	path := h.form.Fields[group].Path
+	head, _ := v.session.Field(path)
+	count = head.Rows()
+	from = slices.Repeat([]int{newRowSent}, s.rows[path])
+	beyond, marked := h.form.BeyondOf(group)
+	if !marked {
+		for row := range min(len(from), count) {
+			from[row] = row
+		}
+		return from, count
+	}
+	sentMarks, marks, taken := make([]string, len(from)), make([]string, count), make([]bool, count)
+	for row := range from {
+		sentMarks[row], _ = s.at(form.Place{Field: beyond, Row: int32(row)})
+		if s.json && sentMarks[row] != "" {
+			sentMarks[row] = h.rowMark(form.Text(sentMarks[row]))
+		}
+	}
+	for row := range marks {
+		marks[row] = h.markAt(v, group, row)
+	}
+	claim := func(same func(row, saved int) bool) {
+		for row := range from {
+			for saved := 0; saved < count && from[row] == newRowSent; saved++ {
+				if !taken[saved] && same(row, saved) {
+					from[row], taken[saved] = saved, true
+				}
+			}
+		}
+	}
+	claim(func(row, saved int) bool { return sentMarks[row] != "" && sentMarks[row] == marks[saved] })
+	claim(func(row, saved int) bool { return h.sameAnswers(v, s, group, row, saved) })
+	claim(func(row, saved int) bool { return sentMarks[row] == "" && marks[saved] == "" })
+	return from, count
+}
+
+// sameAnswers reports whether the answers that were sent of a row are those of a row of the session.
+func (h *Handler) sameAnswers(v *visit, s *sent, group form.FieldID, row, saved int) bool {
+	for _, id := range h.form.Members(group) {
+		raw, _ := s.at(form.Place{Field: id, Row: int32(row)})
+		if f, there := v.session.At(form.Place{Field: id, Row: int32(saved)}); !there || f.Raw() != raw {
+			return false
+		}
+	}
+	return true
+}
