@@ -31,7 +31,7 @@ func (r *reader) policies(root *document.Node) {
 		d.Prefill.Needed = false
 	}
 	// Without a load there is nothing to send back, and a merge patch leaves alone what it does not mention, but for rows.
-	d.Submit.Undeclared = d.Submit.Undeclared && d.Prefill.Loads() && (d.Submit.Method == "PUT" || r.hasRows())
+	d.Submit.Undeclared = d.Submit.Undeclared && !d.Submit.Creates() && d.Prefill.Loads() && (d.Submit.Method == "PUT" || r.hasRows())
 	if n := root.Get("show"); n != nil {
 		d.Show = map[string]form.ShowPolicy{
 			"blur": form.ShowBlur, "input": form.ShowInput, "submit": form.ShowSubmit,
@@ -185,8 +185,8 @@ func (r *reader) submit(n *document.Node) {
 	}
 	if n.Get("undeclared") == nil {
 		p.Undeclared = !p.AsForm && !p.Creates()
-	} else if p.Undeclared && (p.AsForm || p.Creates()) {
-		r.Wrong(n, "undeclared: send of a form that sends no record as JSON", "undeclared: leave, or method: PUT or PATCH with as: json")
+	} else if p.Undeclared && p.AsForm {
+		r.Wrong(n, "undeclared: send with as: form, whose body has declared answers alone", "undeclared: leave, or as: json")
 	}
 	if p.AsForm && p.Method == "PATCH" {
 		r.Wrong(n, "as: form with PATCH, whose body is a merge patch", "as: json, or POST or PUT")
