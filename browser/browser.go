@@ -18,14 +18,14 @@ import (
 
 //go:generate go run ./make
 
-//go:embed leanwicket.js leanwicket.mjs leanwicket.d.ts leanwicket.wasm.br leanwicket.places.txt
+//go:embed leanwicket.js leanwicket.mjs leanwicket.d.ts leanwicket.attach.mjs leanwicket.attach.d.ts leanwicket.wasm.br leanwicket.places.txt
 var files embed.FS
 
 // Names are the files as a page asks for them: the script, the same as a module for
-// scripts of one's own, its types, the core, and a list of its functions, which the script
-// asks for only when the core has failed.
+// scripts of one's own, its types, the module whose sessions have attach, its types, the core, and
+// a list of its functions, which the script asks for only when the core has failed.
 func Names() []string {
-	return []string{"leanwicket.js", "leanwicket.mjs", "leanwicket.d.ts", "leanwicket.wasm", "leanwicket.places.txt"}
+	return []string{"leanwicket.js", "leanwicket.mjs", "leanwicket.d.ts", "leanwicket.attach.mjs", "leanwicket.attach.d.ts", "leanwicket.wasm", "leanwicket.places.txt"}
 }
 
 // File is one of them, as it is.

@@ -83,8 +83,10 @@ const buttons = () => submit ? every(submit).filter(shows) : candidates()
 // The lines that can be read, but for those of what is ignored.
 const textOf = root => root.body ? root.body.innerText : [...root.children].filter(e => e.checkVisibility()).map(e => e.innerText).join("\n")
 const linesOf = text => text.split("\n").map(l => l.trim()).filter(Boolean)
+const live = "[aria-live]:not([aria-live=off]), [role=status], [role=alert], [role=log], output"
+const isHeardOnly = e => e.offsetWidth <= 1 || e.offsetHeight <= 1 // it is drawn for screen readers alone
 const lines = () => {
-  const left = ignored.flatMap(every).filter(shows).flatMap(e => linesOf(e.innerText))
+  const left = [...ignored.flatMap(every), ...every(live).filter(isHeardOnly)].filter(shows).flatMap(e => linesOf(e.innerText))
   return roots.flatMap(root => linesOf(textOf(root))).filter(line => {
     const k = left.indexOf(line)
     if (k >= 0) left.splice(k, 1)
@@ -117,7 +119,7 @@ const look = () => {
   return {
     url: roots.filter(r => r.location).map(r => r.location.href).join(" "), // of the page, and of the frames in it
     lines: lines(),
-    live: every("[aria-live]:not([aria-live=off]), [role=status], [role=alert], [role=log], output").filter(e => !isIgnored(e)).map(e => e.innerText.trim()).filter(Boolean),
+    live: every(live).filter(e => !isIgnored(e)).map(e => e.innerText.trim()).filter(Boolean),
     busy: count("[aria-busy=true]", shows),
     dialogs: count("dialog[open], [role=dialog], [role=alertdialog]", shows),
     focus: there.find(f => f.all.includes(at))?.path ?? "",

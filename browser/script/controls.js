@@ -1,8 +1,6 @@
 // What the controls of a form hold, beside what its session has.
-import { isChanged, isComing, isTouched, markupOf, ticked } from "./untouched.js"
-
-/** What the core takes for something that was typed and cannot be read: form.HalfTyped. */
-export const halfTyped = "\0"
+import { isChanged, isComing, isTouched, markupOf } from "./untouched.js"
+import { rawOf, setRaw } from "./values.js"
 
 /** @typedef {ReturnType<typeof controlsOf>} Controls */
 
@@ -19,15 +17,7 @@ export function controlsOf({ controls, all, rowsOf }) {
   const names = () => new Set(controls().map(c => c.name))
 
   /** What the controls of a name hold, as the core reads it. @param {string} name @returns {string} */
-  function raw(name) {
-    const same = controls(name), [first] = same
-    if (!first) return ""
-    if (first.type === "radio") return same.find(c => c.checked)?.value ?? ""
-    if (first.type === "checkbox") return ticked(same, "checked")
-    if (first.multiple && first.options) return [...first.selectedOptions].map(o => o.value).join("\n")
-    if (first.type === "file") return [...first.files].map(f => f.name).join("\n")
-    return first.value === "" && first.validity?.badInput ? halfTyped : first.value
-  }
+  const raw = name => rawOf(controls(name))
 
   /** The core knows what the controls of a name hold. @param {string} name */
   function agree(name, now = raw(name)) {
@@ -37,18 +27,7 @@ export function controlsOf({ controls, all, rowsOf }) {
 
   /** @param {string} name @param {string} value */
   function set(name, value) {
-    const same = controls(name)
-    const values = value.split("\n")
-    for (const c of raw(name) === value ? [] : same) {
-      if (c.type === "radio" || c.type === "checkbox") {
-        const checked = same.length > 1 || c.type === "radio" ? values.includes(c.value) : value === "true" || value !== "" && value === c.value
-        if (c.checked !== checked) c.checked = checked
-      } else if (c.multiple && c.options) {
-        for (const o of c.options) o.selected = values.includes(o.value)
-      } else if (c.type === "file") {
-        if (value === "") c.value = ""
-      } else if (c.value !== value || c.validity?.badInput) c.value = value
-    }
+    setRaw(controls(name), value)
     agree(name)
   }
 

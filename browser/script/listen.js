@@ -1,9 +1,8 @@
 // What the applicant does to a form, told to its session.
 import { guard } from "./guard.js"
+import { presses } from "./press.js"
+import { isChoice } from "./values.js"
 import { rowButtons } from "./view.js"
-
-/** @param {any} c */
-const isChoice = c => ["checkbox", "radio", "file", "select-one", "select-multiple"].includes(c.type)
 
 /**
  * A submit button that the form does not declare, and that says by a name, a value or an
@@ -22,7 +21,6 @@ export function listen(page, { element, form, root: rootOf, controls }, held, vi
   const root = rootOf()
   /** Names of fields that were left under a pressed pointer. @type {string[]} */
   const left = []
-  let pressed = false // the pointer is
   let entered = false // Enter was pressed in a control
   let passes = false // a submit button that is not the form's own does what the markup says
 
@@ -49,10 +47,11 @@ export function listen(page, { element, form, root: rootOf, controls }, held, vi
     view.rowFocus(what, group, place)
   }
 
-  const released = () => {
-    pressed = false
+  // What is told and drawn while the pointer is pressed would move the button away from it.
+  const press = presses(on, () => page.session.press(true), () => page.guarded(null, () => {
+    page.session.press(false)
     for (const name of left.splice(0)) happened("blur", name)
-  }
+  }))
 
   on(root, "input", e => { if (!e.isComposing && mine(e.target) && !isChoice(e.target)) edited(e.target.name) })
   on(root, "compositionend", e => { if (mine(e.target) && !view.following) edited(e.target.name) })
@@ -60,18 +59,13 @@ export function listen(page, { element, form, root: rootOf, controls }, held, vi
     // Of texts some programs that fill in forms tell nothing but this.
     if (mine(e.target) && (isChoice(e.target) || held.isUntold(e.target.name))) edited(e.target.name)
   })
-  // A blur that a press of the pointer makes is told when the press is over: an
-  // issue that appears under a pressed pointer moves the button away from it.
   on(root, "focusout", e => {
     if (view.following || !mine(e.target)) return
     page.read(e.target.name) // a date that is half typed makes no event
-    if (pressed) left.push(e.target.name)
+    if (press.pressed) left.push(e.target.name)
     else happened("blur", e.target.name)
   })
-  on(document, "pointerdown", () => { pressed = true })
-  on(document, "pointerup", () => setTimeout(() => page.guarded(null, released))) // after the click
-  on(document, "pointercancel", released)
-  on(document, "click", released, true)
+  on(document, "click", press.end, true)
   on(form, "submit", e => {
     const by = entered ? null : e.submitter
     const buttons = page.session.snapshot.buttons.map(b => b.name), own = by && buttons.includes(by.value)

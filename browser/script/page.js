@@ -1,10 +1,11 @@
 // One form that is bound. It has a session, which is told what happens to the controls, and a
 // view, which shows what the session says.
-import { controlsOf, halfTyped } from "./controls.js"
+import { controlsOf } from "./controls.js"
 import { guard, pages } from "./guard.js"
 import { listen } from "./listen.js"
 import { placesOf } from "./places.js"
 import { broughtBack, isComing, isTouched } from "./untouched.js"
+import { halfTyped } from "./values.js"
 import { viewOf } from "./view.js"
 
 /** How many forms of this document were bound, now and before. */
@@ -14,6 +15,7 @@ let made = 0
  * What the parts of a bound form share.
  * @typedef {object} Bound
  * @property {import("./session.js").Session} session
+ * @property {HTMLFormElement} form
  * @property {boolean} alive
  * @property {AbortController} ends
  * @property {Element[]} added elements beside the controls

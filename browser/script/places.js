@@ -1,10 +1,9 @@
 // Where the parts of a form stand on the page: its controls, and what the page has marked.
 
+import { noAnswers } from "./values.js"
+
 /** What is a row of a group. */
 export const aRow = ".leanwicket-row, [data-leanwicket-row]"
-
-/** What is no answer: buttons, and what only stands among the controls. */
-const none = ["submit", "button", "reset", "image", "fieldset", "output"]
 
 /**
  * A form whose controls take no name from it: form.elements is a control where one is called
@@ -70,7 +69,7 @@ export function placesOf(element, number) {
       const named = found.namedItem(name) // by name or id; found without a walk over the form
       found = named instanceof RadioNodeList ? named : named ? [named] : []
     }
-    found = [...found].filter(c => c.name && !c.name.startsWith("leanwicket-") && !none.includes(c.type) && (name === undefined || c.name === name))
+    found = [...found].filter(c => c.name && !c.name.startsWith("leanwicket-") && !noAnswers.includes(c.type) && (name === undefined || c.name === name))
     const seen = found.filter((/** @type {any} */ c) => c.type !== "hidden") // beside them a hidden one is for pages without script
     return name !== undefined && seen.length ? seen : found
   }

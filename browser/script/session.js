@@ -186,7 +186,16 @@ export class Session extends EventTarget {
    * Calls back after each step, with what has changed. Returns what ends that.
    * @param {(change: Change) => void} callback
    */
-  observe(callback) { return this.#observers.add(callback) }
+  observe = callback => this.#observers.add(callback)
+
+  /**
+   * While the pointer is pressed nobody is told who draws the session.
+   * @param {boolean} pressed
+   */
+  press(pressed) {
+    if (pressed) this.#observers.hold()
+    else this.#observers.free(path => this.field(path))
+  }
 
   /**
    * Calls back when one field has changed; undefined: its row is gone.

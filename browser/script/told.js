@@ -6,6 +6,8 @@
 export class Observers {
   /** @type {Set<(change: Change) => void>} */
   #all = new Set()
+  /** What they have still to be told, while they are told nothing. @type {Change[] | undefined} */
+  #waits
 
   /** Returns what ends it. @param {(change: Change) => void} callback */
   add(callback) {
@@ -13,8 +15,21 @@ export class Observers {
     return () => { this.#all.delete(callback) }
   }
 
+  /** From now on they are told nothing. */
+  hold() { this.#waits ??= [] }
+
+  /** They are told at once what has happened meanwhile, and from now on each step. @param {(path: string) => import("../leanwicket").Field | undefined} field */
+  free(field) {
+    const waits = this.#waits
+    this.#waits = undefined
+    if (!waits?.length) return
+    const fields = [...new Set(waits.flatMap(change => change.fields.map(f => f.path)))].map(field).filter(f => f !== undefined)
+    this.tell({ act: waits.findLast(change => change.act)?.act, fields, before: waits[0].before })
+  }
+
   /** @param {Change} change */
   tell(change) {
+    if (this.#waits) return void this.#waits.push(change)
     for (const callback of [...this.#all]) {
       try { callback(change) } catch (failed) { reportError(failed) }
     }

@@ -1,6 +1,7 @@
 // What the controls of a page hold that no applicant has put there: values of the markup, what a
 // control shows by itself, and what the browser brings back.
 import { cameBy, wasShown } from "./tab.js"
+import { ticked } from "./values.js"
 
 // The options that a list shows while nobody has chosen: those that the markup selects, and in a list of one line else
 // the first that can be chosen (HTML, section 4.10.7).
@@ -42,9 +43,6 @@ export function markupOf(all) {
   if (c.type === "file") return ""
   return c.tagName === "INPUT" ? shown(c) : c.defaultValue ?? ""
 }
-
-/** The values of the boxes that are ticked, one a line; of a single one without a value: true. @param {any[]} boxes @param {string} now checked, or defaultChecked */
-export const ticked = (boxes, now) => boxes.filter(c => c[now]).map(c => boxes.length > 1 || c.hasAttribute("value") ? c.value : "true").join("\n")
 
 /** Whether the browser brings back what stood in the controls: after "back", and after a reload. */
 export const broughtBack = ["reload", "back_forward"].includes(cameBy)

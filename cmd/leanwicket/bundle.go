@@ -154,8 +154,9 @@ type npmPackage struct {
 }
 
 type npmExports struct {
-	Index npmIndex `json:"."`
-	Rest  string   `json:"./*"`
+	Index  npmIndex `json:"."`
+	Attach npmIndex `json:"./attach"`
+	Rest   string   `json:"./*"`
 }
 
 type npmIndex struct {
@@ -175,8 +176,8 @@ func packageFiles(files map[string][]byte, name string, forms []bundledForm) err
 	named := slices.Sorted(maps.Keys(files))
 	description, err := json.MarshalIndent(npmPackage{
 		Name: name, Version: "1.0.0", Type: "module", Types: "./index.d.ts",
-		Exports: npmExports{Index: npmIndex{Types: "./index.d.ts", Default: "./index.js"}, Rest: "./*"},
-		Files:   append(named, "index.js", "index.d.ts"),
+		Exports: npmExports{Index: npmIndex{Types: "./index.d.ts", Default: "./index.js"}, Attach: npmIndex{Types: "./attach.d.ts", Default: "./attach.js"}, Rest: "./*"},
+		Files:   append(named, "index.js", "index.d.ts", "attach.js", "attach.d.ts"),
 	}, "", "  ")
 	if err != nil {
 		return err
@@ -186,7 +187,7 @@ func packageFiles(files map[string][]byte, name string, forms []bundledForm) err
 	if err != nil {
 		return err
 	}
-	for _, file := range []string{"index.js", "index.d.ts", "README.md"} {
+	for _, file := range []string{"index.js", "index.d.ts", "attach.js", "attach.d.ts", "README.md"} {
 		var text bytes.Buffer
 		if err := templates.ExecuteTemplate(&text, file, map[string]any{"Package": name, "Forms": forms}); err != nil {
 			return err
