@@ -83,7 +83,7 @@ func TestSessionsOverComponents(t *testing.T) {
 		js(fmt.Sprintf(`(c => (c.focus(), c.select?.(), document.execCommand("insertText", false, %q)))(document.forms[0].elements[%q])`, text, path))
 	}
 	choose := func(tug string) {
-		js(fmt.Sprintf(`(c => (c.value = %q, c.dispatchEvent(new Event("input", { bubbles: true }))))(document.forms[0].elements.tug)`, tug))
+		js(fmt.Sprintf(`(c => (c.value = %q, c.dispatchEvent(new Event("change", { bubbles: true }))))(document.forms[0].elements.tug)`, tug))
 	}
 	const send = `document.querySelector("form > button").click()`
 	const says = `document.forms[0].innerText`
@@ -97,7 +97,7 @@ func TestSessionsOverComponents(t *testing.T) {
 		typeIn("vessel", vessel)
 		for range random.IntN(3) {
 			row := js(`document.querySelectorAll(".line").length`)
-			js(`document.querySelector("#add-line").click()`)
+			js(`document.querySelector("[name=leanwicket-add]").click()`)
 			becomes(`!!document.forms[0].elements["lines/` + row + `/rope"]`)
 			typeIn("lines/"+row+"/rope", "stern")
 		}

@@ -204,14 +204,18 @@ func (t *tab) place(element string) (at []float64) {
 }
 
 func (t *tab) clickAt(at []float64) {
-	for _, kind := range []cdpinput.DispatchMouseEventType{"mouseMoved", "mousePressed", "mouseReleased"} {
-		p := cdpinput.DispatchMouseEventParams{Type: kind, X: at[0], Y: at[1], Button: "left", ClickCount: 1}
-		if kind == "mouseMoved" {
-			p.Button, p.ClickCount = "none", 0
-		}
-		_, err := chromedp.Call(t.ctx, cdpinput.DispatchMouseEvent, p)
-		t.need(err)
+	for _, what := range []cdpinput.DispatchMouseEventType{"mouseMoved", "mousePressed", "mouseReleased"} {
+		t.pointer(what, at)
 	}
+}
+
+func (t *tab) pointer(what cdpinput.DispatchMouseEventType, at []float64) {
+	p := cdpinput.DispatchMouseEventParams{Type: what, X: at[0], Y: at[1], Button: "left", ClickCount: 1}
+	if what == "mouseMoved" {
+		p.Button, p.ClickCount = "none", 0
+	}
+	_, err := chromedp.Call(t.ctx, cdpinput.DispatchMouseEvent, p)
+	t.need(err)
 }
 
 // addRow adds a row by its button.

@@ -57,6 +57,7 @@ var mistakes = []struct {
 	{"load-dead", []string{"load-fails"}},
 	{"early", []string{"quiet-while-typing"}},
 	{"late", []string{"told-after-leaving"}},
+	{"shifts", []string{"click-after-a-wrong-field"}},
 	{"sticky", []string{"gone-when-mended"}},
 	{"invalid", []string{"invalid-by-button", "invalid-by-enter", "invalid-by-script"}},
 	{"half-date", []string{"half-typed"}},
@@ -140,6 +141,9 @@ func playedOn(way string) (list []played) {
 		}
 		if way == "render" && m.name == "load-over" { // it draws nothing while something is composed
 			breaks = m.breaks[:1]
+		}
+		if way == "wizard" && m.name == "shifts" { // its button is on another step than what is left
+			continue
 		}
 		if way == "wizard" && m.name == "unfocused" { // the other step is not shown
 			breaks = []string{"refusal-shown"}

@@ -29,6 +29,7 @@ var trials = []trial{
 	{"load-fails", "a form whose load fails can still be filled in and sent", noPrefill, loadFails},
 	{"quiet-while-typing", "nothing is called wrong while its first letter is typed", noFirstLetter(form.ShowInput), quietWhileTyping},
 	{"told-after-leaving", "what is wrong is told when the field is left", noFirstLetter(form.ShowInput, form.ShowSubmit), toldAfterLeaving},
+	{"click-after-a-wrong-field", "a click on the submit button counts, though a field is left wrong by it", noFirstLetter(), clickAfterAWrongField},
 	{"gone-when-mended", "what was told goes when it is mended", noFirstLetter(), goneWhenMended},
 	{"late-check", "an answer about an older value is not shown at a newer one", noCheck, lateCheck},
 	{"check-never-answers", "a check that is never answered does not lock the form", noCheck, checkNeverAnswers},

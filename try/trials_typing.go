@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 )
 
 // typeHalf types the first letter at the first of them that is typed on the page.
@@ -96,6 +97,29 @@ func toldAfterLeaving(t *tab) (Verdict, string) {
 		return Broken, fmt.Sprintf("%s was left wrong, and nothing was said", h.path)
 	}
 	return Kept, what
+}
+
+// clickAfterAWrongField presses the pointer on the submit button, as long as a person does, while a field holds its first letter
+// only. What shows when the field is left can move the button away from the pointer: then nobody has clicked on it.
+func clickAfterAWrongField(t *tab) (Verdict, string) {
+	_, h := t.typeHalf()
+	t.reachButton()
+	at := t.place("buttons()[0]")
+	before, err := t.js("heard()")
+	t.need(err)
+	t.did("applicant", "clicks on the submit button, with %s left wrong", h.path)
+	t.pointer("mouseMoved", at)
+	t.pointer("mousePressed", at)
+	time.Sleep(150 * time.Millisecond) // what the trial is about
+	t.pointer("mouseReleased", at)
+	came := func() bool {
+		now, err := t.jsWithin(moment/8, "heard()")
+		return err != nil || now != before || len(t.sent()) > 0
+	}
+	if !t.waitFor(moment/4, came) {
+		return Broken, fmt.Sprintf("the click was lost: when %s was left, the button moved away from under the pointer", h.path)
+	}
+	return Kept, "the click has come"
 }
 
 func goneWhenMended(t *tab) (Verdict, string) {

@@ -1,8 +1,8 @@
 // A page that has its own cache, its own way to make requests, and its own sign-in: the forms take the
 // record from the cache, and what was stored goes back into it.
 import { render } from "preact"
-import { useEffect, useRef, useState } from "preact/hooks"
-import { buoyForm, laidForm, openForm } from "harbour-forms"
+import { useEffect, useState } from "preact/hooks"
+import { buoyForm, laidForm, openForm } from "harbour-forms/attach"
 
 /** The buoys that this page knows, by id: their values, and the version that the office gave. */
 const cache = new Map()
@@ -76,40 +76,32 @@ async function begin(form, id, options) {
   return session
 }
 
-const openBuoy = id => begin(buoyForm, id, { given: { id }, record: cache.get(id), load: ({ signal }) => api("/buoys/" + id, { signal }), keep: { name: id } })
+const openBuoy = id => begin(buoyForm, id, { given: { id }, record: cache.get(id), load: ({ signal }) => api("/buoys/" + id, { signal }), check: ({ value, signal }) => api("/depths/" + value, { signal }), keep: { name: id } })
 
-function Field({ session, field, locked }) {
-  const issues = field.issues.filter(i => i.shown)
-  const common = {
-    id: field.path, name: field.path, value: field.raw, readOnly: locked, "aria-invalid": issues.length > 0, "aria-describedby": field.path + "-issues",
-    onBlur: () => session.blur(field.path), onInput: e => session.edit(field.path, e.target.value),
-  }
+const Issues = ({ issues, ...more }) => <ul class="issues" {...more}>{issues.filter(i => i.shown).map(i => <li>{i.text}</li>)}</ul>
+
+function Field({ session, field }) {
+  const own = session.attributesOf(field.path)
   return <div>
-    <label for={field.path}>{field.label}{field.unit && ` (${field.unit})`}</label>
-    {field.kind === "choice" ? <select {...common}><option value="">Choose</option>{field.options.map(o => <option value={o.raw}>{o.label}</option>)}</select> : <input {...common} />}
-    <ul class="issues" id={field.path + "-issues"}>{issues.map(i => <li>{i.text}</li>)}</ul>
+    <label for={own.id}>{field.label}{field.unit && ` (${field.unit})`}</label>
+    {field.kind === "choice" ? <select {...own}><option value="">Choose</option>{field.options.map(o => <option value={o.raw}>{o.label}</option>)}</select> : <input {...own} />}
+    <Issues issues={field.issues} id={own.id + "-issues"} />
     {field.contested && <p>
       Saved meanwhile: {field.saved || "nothing"}.
-      <button type="button" onClick={() => session.resolve(field.path, "mine")}>Keep mine</button> <button type="button" onClick={() => session.resolve(field.path, "theirs")}>Take that one</button>
+      <button type="button" name="leanwicket-mine" value={field.path}>Keep mine</button> <button type="button" name="leanwicket-theirs" value={field.path}>Take that one</button>
     </p>}
   </div>
 }
 
 function Form({ session, title }) {
   const [now, draw] = useState(session.snapshot)
-  const form = useRef()
-  useEffect(() => {
-    const focus = e => setTimeout(() => (form.current?.elements[e.detail] || form.current)?.focus())
-    session.addEventListener("focus", focus)
-    const ends = session.observe(() => draw(session.snapshot))
-    draw(session.snapshot)
-    return () => { ends(); session.removeEventListener("focus", focus) }
-  }, [session])
-  return <form ref={form} tabIndex={-1} noValidate aria-busy={now.busy} onSubmit={e => { e.preventDefault(); session.submit() }}>
+  useEffect(() => session.observe(() => draw(session.snapshot)), [session])
+  return <form ref={session.attach} tabIndex={-1} aria-busy={now.busy}>
     <h2>{title}</h2>
-    {now.fields.map(f => <Field key={f.key} session={session} field={f} locked={now.locked} />)}
+    <Issues issues={now.issues} />
+    {now.fields.map(f => <Field key={f.key} session={session} field={f} />)}
     <button id="save">Save</button>
-    <p role="status" id="said">{now.pending || now.said?.text}</p>
+    <p id="said">{now.pending || now.said?.text}</p>
   </form>
 }
 

@@ -102,6 +102,18 @@ func (c *chart) list(w http.ResponseWriter, r *http.Request) {
 	_ = json.NewEncoder(w).Encode(all)
 }
 
+// depth says whether the chart has a depth: 422 where it has not.
+func (c *chart) depth(w http.ResponseWriter, r *http.Request) {
+	if no := c.hasWatch(r); no != nil {
+		w.WriteHeader(no.Status)
+		return
+	}
+	if depth, err := strconv.ParseFloat(r.PathValue("depth"), 64); err == nil && depth > 60 {
+		w.WriteHeader(http.StatusUnprocessableEntity)
+		fmt.Fprint(w, `{"message": "Nowhere in the harbour is it as deep as that."}`)
+	}
+}
+
 // news tells every second in which version each buoy is, as an event (HTML, section 9.2).
 func (c *chart) news(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Content-Type", "text/event-stream")
@@ -161,7 +173,7 @@ func handler() (http.Handler, error) {
 		pattern string
 		options formhttp.Options
 	}{
-		"buoy": {"/buoys/{id}", formhttp.Options{Load: c.load, Admit: c.hasWatch, Submit: c.store, UnknownMembers: formhttp.IgnoreUnknown}},
+		"buoy": {"/buoys/{id}", formhttp.Options{Load: c.load, Admit: c.hasWatch, Submit: c.store}},
 		"laid": {"POST /buoys", formhttp.Options{Admit: c.hasWatch, Submit: c.store}},
 	} {
 		source, err := declare.OpenFS(forms, name+".form.yaml")
@@ -175,6 +187,7 @@ func handler() (http.Handler, error) {
 		mux.Handle(o.pattern, handles)
 	}
 	mux.HandleFunc("GET /buoys", c.list)
+	mux.HandleFunc("GET /depths/{depth}", c.depth)
 	mux.HandleFunc("GET /news", c.news)
 	mux.HandleFunc("POST /drift/{id}", c.drift)
 	mux.HandleFunc("POST /sign-in", c.signIn)

@@ -1,7 +1,8 @@
 // A form in components of one's own: open http://127.0.0.1:8721/.
 //
-// The page is form.jsx, which go generate builds. The server checks and keeps orders with
-// the same form file.
+// The page is form.jsx, which go generate builds. The same form is drawn by another library at
+// /lit.html, and without one at /plain.html. The server checks and keeps orders with the same
+// form file.
 package main
 
 import (
@@ -12,6 +13,7 @@ import (
 	"log"
 	"net/http"
 	"strconv"
+	"strings"
 	"sync"
 
 	"leanwicket.dev/browser"
@@ -21,7 +23,7 @@ import (
 
 //go:generate go run ../make
 
-//go:embed index.html tow.css built
+//go:embed *.html tow.css built
 var files embed.FS
 
 //go:embed tow.form.yaml
@@ -80,7 +82,7 @@ func handler() (http.Handler, error) {
 	mux.Handle("GET /leanwicket.wasm", browser.Handler())
 	mux.HandleFunc("GET /{file}", func(w http.ResponseWriter, r *http.Request) {
 		name := r.PathValue("file")
-		if name == "form.js" || name == "tow.form" {
+		if strings.HasSuffix(name, ".js") || name == "tow.form" {
 			name = "built/" + name
 		}
 		http.ServeFileFS(w, r, files, name)

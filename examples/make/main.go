@@ -11,20 +11,21 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 
 	"leanwicket.dev/internal/esbuild"
 )
 
-// page is a page that is built: a folder below examples, its script, and its forms.
+// page is a page that is built: a folder below examples, its scripts, and its forms.
 type page struct {
-	folder, script, packaged string
-	forms                    []string
+	folder, packaged string
+	scripts, forms   []string
 }
 
 var pages = []page{
-	{"components", "form.jsx", "harbour-forms", []string{"tow"}},
-	{"script", "form.ts", "harbour-forms", []string{"berths"}},
-	{"cache", "form.jsx", "harbour-forms", []string{"buoy", "laid"}},
+	{"components", "harbour-forms", []string{"form.jsx", "lit.js", "plain.js"}, []string{"tow"}},
+	{"script", "harbour-forms", []string{"form.ts"}, []string{"berths"}},
+	{"cache", "harbour-forms", []string{"form.jsx"}, []string{"buoy", "laid"}},
 }
 
 func main() {
@@ -80,12 +81,15 @@ func (p page) build() (map[string][]byte, error) {
 	if err := run("go", append(bundle, "--package", p.packaged)...); err != nil {
 		return nil, err
 	}
-	if err := p.types(folder, dir, forms); err != nil {
-		return nil, err
-	}
 	files := map[string][]byte{}
-	if files["form.js"], err = esbuild.Bundle(filepath.Join(folder, p.script), "esm", packages, "--jsx=automatic", "--jsx-import-source=preact"); err != nil {
-		return nil, err
+	for _, script := range p.scripts {
+		if err := p.types(script, folder, dir, forms); err != nil {
+			return nil, err
+		}
+		name := strings.TrimSuffix(script, filepath.Ext(script)) + ".js"
+		if files[name], err = esbuild.Bundle(filepath.Join(folder, script), "esm", packages, "--jsx=automatic", "--jsx-import-source=preact"); err != nil {
+			return nil, err
+		}
 	}
 	for _, name := range p.forms {
 		if files[name+".form"], err = os.ReadFile(filepath.Join(forms, name+".form")); err != nil {
@@ -96,16 +100,16 @@ func (p page) build() (map[string][]byte, error) {
 }
 
 // types checks the types of a script that has them, where the checker is installed.
-func (p page) types(folder, dir, forms string) error {
+func (p page) types(script, folder, dir, forms string) error {
 	checker, err := filepath.Abs("../tools/npm/node_modules/.bin/tsc")
 	if err != nil {
 		return err
 	}
-	if _, err := os.Stat(checker); err != nil || filepath.Ext(p.script) != ".ts" {
+	if _, err := os.Stat(checker); err != nil || filepath.Ext(script) != ".ts" {
 		return nil
 	}
 	settings, err := json.Marshal(map[string]any{
-		"files": []string{filepath.Join(folder, p.script)},
+		"files": []string{filepath.Join(folder, script)},
 		"compilerOptions": map[string]any{
 			"strict": true, "noEmit": true, "target": "es2022", "module": "esnext", "moduleResolution": "bundler",
 			"lib": []string{"es2023", "dom", "dom.iterable"}, "types": []string{}, "paths": map[string][]string{p.packaged: {forms}},

@@ -50,7 +50,7 @@ export function office(page) {
       if (is("early")) page.mark(f, check(f))
       else if (!is("sticky") && refused !== f && !check(f)) page.mark(f, "")
     },
-    left(f) { if (!(is("sticky") && !check(f)) && !is("late") && touched.has(f) && refused !== f) page.mark(f, check(f)) },
+    left(f) { if (is("shifts") && check(f)) document.body.style.paddingTop = "4rem"; if (!(is("sticky") && !check(f)) && !is("late") && touched.has(f) && refused !== f) page.mark(f, check(f)) },
     async submit() {
       if (loading && is("load-dead") || sending && !is("double")) return
       const missing = is("invalid") ? [] : fields.filter(check)
