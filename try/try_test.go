@@ -32,7 +32,7 @@ var pages = map[string][]string{
 		"two-clicks-5", "two-clicks-40", "two-clicks-150", "enter-and-click", "enter-twice", "enter-held", "pending-told", "pending-ends", "edit-while-sending",
 		"refusal-at-its-field", "refusal-focus", "refusal-announced", "refusal-goes", "signed-out", "signed-out-by-redirect", "page-for-an-answer", "cut-answer", "lost-reply", "success-announced", "quiet-after-success",
 	},
-	"careful.html":     {"edit-while-sending", "nothing-swallowed", "lost-reply", "key-after-error", "key-after-silence"},
+	"careful.html":     {"click-after-a-wrong-field", "edit-while-sending", "nothing-swallowed", "lost-reply", "key-after-error", "key-after-silence"},
 	"readymade.html":   nil,
 	"controlled/built": {"load-fails", "values-without-events", "pending-ends", "edit-while-sending", "refusal-focus", "nothing-swallowed", "signed-out-by-redirect", "page-for-an-answer", "cut-answer", "lost-reply"},
 }

@@ -1,4 +1,5 @@
 // The core as WebAssembly: one function, loaded once for all sessions of a document.
+import { file } from "./scope.js"
 
 /** Parts of a record end with PART, records with RECORD; neither is in a text. */
 export const PART = "\x1f", RECORD = "\x1e"
@@ -27,13 +28,12 @@ const garbage = 1 << 20
  */
 export function load(at) {
   core ??= (async () => {
-    const source = await fetch(at)
-    if (!source.ok) throw new Error(at + ": " + source.status)
+    const source = await file(at)
     /** @type {RegExp[]} */
     const patterns = []
     /** @param {number} from @param {number} length */
     const text = (from, length) => decoder.decode(new Uint8Array(memory.buffer, from, length))
-    const { instance } = await WebAssembly.instantiateStreaming(source, {
+    const imports = {
       leanwicket: {
         /** @param {number} from @param {number} length */
         pattern(from, length) { try { return patterns.push(new RegExp(text(from, length), "u")) - 1 } catch { return -1 } },
@@ -41,7 +41,8 @@ export function load(at) {
         matches(pattern, from, length) { return Number(patterns[pattern].test(text(from, length))) },
         now: Date.now,
       },
-    })
+    }
+    const { instance } = source instanceof Uint8Array ? /** @type {any} */ (await WebAssembly.instantiate(source, imports)) : await WebAssembly.instantiateStreaming(source, imports)
     const { memory, begin, room, call, collect } = /** @type {any} */ (instance.exports)
     /** @type {Core} */
     const told = (number, now, what, ...texts) => {

@@ -2,6 +2,7 @@
 // the same task, which counts where a page closes at once; what it takes is on the disk
 // some seconds later. IndexedDB takes it a moment later, and then keeps it though the
 // browser is killed. Of the two the later one counts.
+import { place } from "./scope.js"
 import { claim, living, tab } from "./tab.js"
 
 const database = "leanwicket", table = "kept"
@@ -92,7 +93,7 @@ function unique(name) {
  */
 export function keptAs({ account = "", keep = {}, given = {} }, form) {
   const more = [keep.name, ...Object.values(given)].filter(part => part !== undefined).map(part => " " + encodeURIComponent(part)).join("")
-  return keep.hours === 0 ? null : `leanwicket ${account} ${location.pathname} ${form}${more}`
+  return keep.hours === 0 || !globalThis.indexedDB ? null : `leanwicket ${account} ${place().pathname} ${form}${more}`
 }
 
 /** What is kept of one form of one account, and of one record of it: a draft for each tab. */

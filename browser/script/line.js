@@ -2,6 +2,7 @@
 import { PART, clean } from "./core.js"
 import { Requests } from "./requests.js"
 import { told } from "./said.js"
+import { place } from "./scope.js"
 import { protocol } from "./table.js"
 import { randomHex } from "./tab.js"
 
@@ -39,7 +40,7 @@ export class Line {
   call(what, ...texts) { return this.core(this.number, performance.now(), what, ...texts) }
 
   /** Tells the core of the form: it says what that declares. */
-  read() { return this.core(-1, performance.now(), "read", location.origin, this.compiled) }
+  read() { return this.core(-1, performance.now(), "read", place().origin, this.compiled) }
 
   /** Opens in the core, with what an earlier page kept. @param {import("./kept.js").Draft} [earlier] */
   open(earlier) {

@@ -1,5 +1,6 @@
 // Opens the session of a form.
 import { load } from "./core.js"
+import { file } from "./scope.js"
 import { Session } from "./session.js"
 
 /**
@@ -16,7 +17,6 @@ export async function open(source, options) {
 
 /** @param {URL | string} at */
 async function read(at) {
-  const source = await fetch(at)
-  if (!source.ok) throw new Error(at + ": " + source.status)
-  return new Uint8Array(await source.arrayBuffer())
+  const source = await file(at)
+  return source instanceof Uint8Array ? source : new Uint8Array(await source.arrayBuffer())
 }

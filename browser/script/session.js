@@ -3,6 +3,7 @@ import { bereaved } from "./core.js"
 import { Kept, keptAs } from "./kept.js"
 import { Line } from "./line.js"
 import { said, told } from "./said.js"
+import { report, scope } from "./scope.js"
 import { Fields, same, saying } from "./snapshot.js"
 import { Step, empty } from "./step.js"
 import { readers } from "./table.js"
@@ -43,7 +44,7 @@ export class Session extends EventTarget {
   /** @param {import("./core.js").Core} core @param {OpenOptions} options @param {Uint8Array} compiled */
   constructor(core, options, compiled) {
     super()
-    this.snapshot = empty(options.keep?.hours !== 0)
+    this.snapshot = empty(options.keep?.hours !== 0 && Boolean(globalThis.indexedDB))
     this.#line = new Line(core, compiled, options, (what, ...texts) => this.tell(what, ...texts), () => this.kept.settled(), () => this.values, () => this.#attempt?.values)
     this.#carryOut(this.#line.read())
     this.kept = new Kept(keptAs(options, this.snapshot.form), options.keep?.hours ?? 24, () => this.#unkept())
@@ -55,8 +56,8 @@ export class Session extends EventTarget {
   async open() {
     const earlier = await this.kept.read()
     const until = { signal: this.#ends.signal }
-    addEventListener("pagehide", () => this.#guarded(() => this.#closed()), until)
-    addEventListener("pageshow", e => { if (e.persisted) this.tell("returned") }, until)
+    scope.addEventListener("pagehide", () => this.#guarded(() => this.#closed()), until)
+    scope.addEventListener("pageshow", (/** @type {any} */ e) => { if (e.persisted) this.tell("returned") }, until)
     bereaved.add(this.fail)
     try {
       this.#begin(earlier)
@@ -249,7 +250,7 @@ export class Session extends EventTarget {
     if (!signIn || this.#denied?.add(kind) || this.#repeated.delete(kind)) return
     const denied = this.#denied = new Set([kind])
     let again = false
-    try { again = await signIn({ kind: /** @type {any} */ (kind), account }) === true } catch (failed) { reportError(failed) }
+    try { again = await signIn({ kind: /** @type {any} */ (kind), account }) === true } catch (failed) { report(failed) }
     this.#denied = undefined
     if (!again || !this.alive) return
     const { prefill, submission } = this.snapshot
@@ -280,7 +281,7 @@ export class Session extends EventTarget {
     this.#line.close()
     bereaved.delete(this.fail)
     this.kept.release()
-    removeEventListener("beforeunload", this.#unload)
+    scope.removeEventListener("beforeunload", this.#unload)
     for (const away of this.#leaving.splice(0)) away(true)
   }
 
@@ -342,7 +343,7 @@ export class Session extends EventTarget {
       if (prefill === "ready") this.#repeated.delete("load")
     },
     denied: ({ kind }) => { queueMicrotask(() => this.#signIn(kind)) },
-    guard: ({ on }) => { (on ? addEventListener : removeEventListener)("beforeunload", this.#unload) },
+    guard: ({ on }) => { scope[on ? "addEventListener" : "removeEventListener"]("beforeunload", this.#unload) },
     keep: ({ mark, text }) => { this.kept.write(mark, this.#again(), text) },
     trace: ({ text }) => { this.recorded = text },
     "turned away": ({ why }) => { this.#turnedAway = why },

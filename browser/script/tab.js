@@ -2,6 +2,7 @@
 // which its pages hand on to each other in sessionStorage, and a page holds a lock of that
 // name for its life. A tab that is copied has the name of the other one, whose page holds the
 // lock, so that it takes another name. A name whose lock is free belongs to a closed tab.
+import { scope } from "./scope.js"
 
 const noted = "leanwicket tab", lockOf = (/** @type {string} */ id) => "leanwicket tab " + id
 
@@ -38,8 +39,11 @@ const answers = 300
 /** The names that this page has, and what lets go of the lock of each. @type {Map<string, () => void>} */
 const mine = new Map()
 
+/** @type {Promise<BroadcastChannel | undefined> | undefined} */
+let channel
+
 /** Pages without locks, such as those that are not served over TLS, ask each other. */
-const asking = lockable.then(locks => {
+const asking = () => channel ??= lockable.then(locks => {
   const others = locks || !globalThis.BroadcastChannel ? undefined : new BroadcastChannel(noted)
   others?.addEventListener("message", ({ data }) => { if (data === "who") for (const id of mine.keys()) others.postMessage({ here: id }) })
   return others
@@ -47,7 +51,7 @@ const asking = lockable.then(locks => {
 
 /** What other pages answer within a moment. @returns {Promise<string[]>} */
 async function heard() {
-  const others = await asking
+  const others = await asking()
   /** @type {string[]} */
   const ids = []
   /** @param {MessageEvent} e */
@@ -95,6 +99,7 @@ let found
 
 /** The name of this page's tab. @returns {Promise<string>} */
 export const tab = () => found ??= (async () => {
+  asking() // from now on others are answered
   let id
   try { id = sessionStorage.getItem(noted) } catch { /* forbidden: each page is a tab of its own */ }
   if (id && await claim(id, patience)) return id
@@ -107,10 +112,10 @@ export const tab = () => found ??= (async () => {
 
 // A page that the browser keeps to come back to holds no lock meanwhile, for it would not be
 // kept with one.
-addEventListener("pagehide", e => {
+scope.addEventListener("pagehide", (/** @type {any} */ e) => {
   if (!e.persisted) return
   const names = [...mine]
   mine.clear()
   for (const [, release] of names) release()
-  addEventListener("pageshow", () => { for (const [id] of names) claim(id) }, { once: true })
+  scope.addEventListener("pageshow", () => { for (const [id] of names) claim(id) }, { once: true })
 })

@@ -1,4 +1,5 @@
 // Who is told of a session, and in which words.
+import { report } from "./scope.js"
 
 /** @typedef {import("../leanwicket").Change} Change */
 
@@ -31,7 +32,7 @@ export class Observers {
   tell(change) {
     if (this.#waits) return void this.#waits.push(change)
     for (const callback of [...this.#all]) {
-      try { callback(change) } catch (failed) { reportError(failed) }
+      try { callback(change) } catch (failed) { report(failed) }
     }
   }
 }
