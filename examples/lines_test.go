@@ -12,7 +12,7 @@ import (
 )
 
 // markup is a line with a tag, or with what is put between tags.
-var markup = regexp.MustCompile("</?[a-zA-Z][\\w-]*[\\s>/]|^\\s*\\$?\\{")
+var markup = regexp.MustCompile(`</?[a-zA-Z][\w-]*[\s>/]|^\s*\$?\{`)
 
 // The docs say how long each drawing of the same form is, and how much of it is no markup.
 func TestLinesOfTheAttachedForm(t *testing.T) {
