@@ -221,3 +221,20 @@ func TestMountedAgainAndAgain(t *testing.T) {
 	again(100)
 	require.Equal(t, before, counts())
 }
+
+// A form that was on the page before its script keeps what was typed meanwhile, and shows the rest as it is saved.
+func TestTypedBeforeItWasAttached(t *testing.T) {
+	b := scriptPage(t, attachedForm, locker)
+	b.js(`document.body.insertAdjacentHTML("beforeend", '<form><input name="keeper" value="Ada"><input name="keys" value="1"><input type="checkbox" name="lit" value="true"><button>Send</button></form>')`)
+	b.js(`(c => (c.focus(), c.setSelectionRange(3, 3)))(document.forms[0].elements.keeper)`)
+	b.do(chromedp.KeyEvent(" Lovelace"))
+	b.js(`import("/leanwicket/leanwicket.attach.mjs").then(async ({ openForm }) => {
+		globalThis.s = await openForm("/f.form", { keep: { hours: 0 }, record: { values: { keeper: "Ada", keys: 2, lit: true } } })
+		s.attach(document.forms[0])
+	})`)
+	b.becomes("ready", "s.snapshot.prefill")
+	b.becomes("Ada Lovelace 2 true", `[...document.forms[0].elements].slice(0, 2).map(c => c.value).join(" ") + " " + document.forms[0].elements.lit.checked`)
+	require.Equal(t, "Ada Lovelace", b.js(`s.field("keeper").raw`))
+	b.do(chromedp.KeyEvent("!"))
+	require.Equal(t, "Ada Lovelace!", b.js(`s.field("keeper").raw`))
+}

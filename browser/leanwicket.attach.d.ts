@@ -1,5 +1,5 @@
 // Sessions whose forms somebody else draws: the controls of a form are attached, and nothing is drawn.
-import type { CompiledForm, OpenOptions, Session } from "./leanwicket.js"
+import type { CompiledForm, OpenOptions, Session, Values } from "./leanwicket.js"
 
 export * from "./leanwicket.js"
 
@@ -29,7 +29,7 @@ export interface ControlAttributes {
 }
 
 /** A session whose form can be attached. */
-export interface AttachedSession<Path extends string = string> extends Session<Path> {
+export interface AttachedSession<Path extends string = string, Name extends string = string, Sent extends object = Values> extends Session<Path, Name, Sent> {
   /**
    * The attributes of the control of a field. It is the same object while nothing of it changes. What an applicant types makes no
    * other one: attach writes that.
@@ -45,4 +45,4 @@ export interface AttachedSession<Path extends string = string> extends Session<P
 }
 
 /** Opens a session whose form can be attached. */
-export function openForm<Path extends string = string>(source: CompiledForm<Path> | URL | string | Uint8Array, options?: OpenOptions): Promise<AttachedSession<Path>>
+export function openForm<Path extends string = string, Name extends string = string, Sent extends object = Values>(source: CompiledForm<Path, Name, Sent> | URL | string | Uint8Array, options?: OpenOptions<Sent>): Promise<AttachedSession<Path, Name, Sent>>

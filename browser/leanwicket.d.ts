@@ -229,7 +229,7 @@ export interface SessionRequest {
 export type Answered = Response | { status: number; headers?: HeadersInit; body?: unknown; from?: string }
 
 /** A submission to be sent. */
-export interface Sending {
+export interface Sending<Sent extends object = Values> {
   readonly method: string
   readonly url: string
   /** The button that was pressed. */
@@ -238,13 +238,13 @@ export interface Sending {
   readonly key: string
   /** The version that the values are based on; empty: it is not known. */
   readonly version: string
-  readonly values: Values
+  readonly values: Readonly<Sent>
   /** The same as it travels: a JSON text, with PATCH a merge patch, or with submit.as form a form as a browser sends it. */
   readonly body: string
   readonly signal: AbortSignal
 }
 
-export interface OpenOptions {
+export interface OpenOptions<Sent extends object = Values> {
   /** Whose work it is: what one account has typed is not offered to another. */
   account?: string
   /** A value for each name that the form declares as given: {id} in its urls. */
@@ -264,11 +264,11 @@ export interface OpenOptions {
   /** Loads the saved answers, instead of a request to the form's url. Where the form says prefill.own and this is left out, they are supplied: see reading. */
   load?: (asked: { signal: AbortSignal }) => Answered | Promise<Answered>
   /** Checks an answer, instead of a request to the field's url. */
-  check?: (asked: { path: string; value: string; values: Values; signal: AbortSignal }) => Answered | Promise<Answered>
+  check?: (asked: { path: string; value: string; values: Readonly<Sent>; signal: AbortSignal }) => Answered | Promise<Answered>
   /** Sends a submission, instead of a request to the form's url. A repeat has the same key and the same body. */
-  send?: (asked: Sending) => Answered | Promise<Answered>
+  send?: (asked: Sending<Sent>) => Answered | Promise<Answered>
   /** Has the last word on what is sent, at once, and once for each submission: a repeat carries the same body. What it throws refuses the submission, and the applicant reads it. */
-  prepare?: (values: Values) => object
+  prepare?: (values: Readonly<Sent>) => object
   /** Has the applicant sign in where they are. It is called once for all that was denied; where it answers true, that is asked once more. */
   signIn?: (denied: { kind: "load" | "send"; account: string | undefined }) => boolean | Promise<boolean>
   /** For how many hours work is kept beyond the page: 24, and no longer than the server remembers a key; 0: not at all. The name tells forms of one page apart. */
@@ -307,17 +307,19 @@ export interface SessionEvents {
   failed: CustomEvent<unknown>
 }
 
-/** Where a compiled form is; its type knows the paths of its fields. */
-export interface CompiledForm<Path extends string = string> extends URL {
+/** Where a compiled form is; its type knows the paths of its fields, its buttons, and what it sends. */
+export interface CompiledForm<Path extends string = string, Name extends string = string, Sent extends object = Values> extends URL {
   readonly paths?: Path
+  readonly buttons?: Name
+  readonly values?: Sent
 }
 
 /** One applicant's work on one form, from opening to leaving. */
-export interface Session<Path extends string = string> extends EventTarget {
+export interface Session<Path extends string = string, Name extends string = string, Sent extends object = Values> extends EventTarget {
   readonly snapshot: Snapshot
   readonly alive: boolean
   /** What a submit would send now, as its body would have it. It is the same object while nothing of it has changed. */
-  readonly values: Values
+  readonly values: Readonly<Sent>
   /** A field as it is now, also one in a row: crew/0/name. */
   field(path: Path): Field | undefined
   /** The paths of the fields in a group's rows, as they are declared. */
@@ -332,7 +334,7 @@ export interface Session<Path extends string = string> extends EventTarget {
   /** A field was left. */
   blur(path: Path): void
   /** A submit button was pressed; left out: the first. */
-  submit(button?: string): void
+  submit(button?: Name): void
   /** Stops waiting for what is under way. */
   cancel(): void
   /** Sends an attempt again whose outcome is not known. */
@@ -375,7 +377,7 @@ export interface Session<Path extends string = string> extends EventTarget {
 }
 
 /** Opens a session of a compiled form: where it is, or its bytes. */
-export function openForm<Path extends string = string>(source: CompiledForm<Path> | URL | string | Uint8Array, options?: OpenOptions): Promise<Session<Path>>
+export function openForm<Path extends string = string, Name extends string = string, Sent extends object = Values>(source: CompiledForm<Path, Name, Sent> | URL | string | Uint8Array, options?: OpenOptions<Sent>): Promise<Session<Path, Name, Sent>>
 
 /** The detail of the events leanwicket-accepted, leanwicket-refused and so on, which a form of the page dispatches. */
 export interface Outcome {

@@ -2,4 +2,4 @@
 import { open } from "./open.js"
 
 /** @type {typeof import("../leanwicket").openForm} */
-export const openForm = (source, options = {}) => open(source, { core: new URL("./leanwicket.wasm", import.meta.url), ...options })
+export const openForm = (source, options = {}) => open(source, /** @type {any} */ ({ core: new URL("./leanwicket.wasm", import.meta.url), ...options }))

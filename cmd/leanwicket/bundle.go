@@ -85,6 +85,7 @@ type bundledForm struct {
 	File     string // mooring.form
 	Name     string // in scripts: mooringForm
 	Paths    []string
+	Values   string // a type of TypeScript
 	compiled []byte
 }
 
@@ -104,7 +105,7 @@ func compileForms(paths []string) (list []bundledForm, err error) {
 			return nil, err
 		}
 		base, _, _ := strings.Cut(filepath.Base(path), ".")
-		f := bundledForm{Form: source.Form, File: base + ".form", Name: scriptName(base), compiled: compiled}
+		f := bundledForm{Form: source.Form, File: base + ".form", Name: scriptName(base), Values: valuesType(source.Form), compiled: compiled}
 		if other, taken := from[f.Name]; taken {
 			return nil, fmt.Errorf("%s and %s: found two forms that would be %s in the bundle; right would be files with names of their own", other, path, f.File)
 		}

@@ -11,7 +11,7 @@ import (
 	"leanwicket.dev/harbour"
 )
 
-// The types of a package know the paths of each form, rows with any number.
+// The types of a package know the paths of each form, rows with any number, its buttons, and what it sends.
 func TestPackagesHaveTypes(t *testing.T) {
 	checker, err := filepath.Abs(filepath.Join("..", "..", "tools", "npm", "node_modules", "typescript", "bin", "tsc"))
 	require.NoError(t, err)
@@ -38,6 +38,28 @@ const mooring = await openForm(mooringForm)
 mooring.edit("vessel/length", "9.4")
 // @ts-expect-error: nobody writes into a snapshot
 mooring.snapshot.submission = "accepted"
+session.submit("book")
+// @ts-expect-error: the form has no such button
+session.submit("save")
+const name: string | undefined = session.values.crew?.[10]?.name
+const night: boolean | undefined = session.values.night
+// @ts-expect-error: it is sent as true or false
+const text: string | undefined = session.values.night
+// @ts-expect-error: no such answer is sent
+session.values.nigth
+const length: number | undefined = mooring.values.vessel?.length
+await openForm(pilotForm, {
+  prepare: values => ({ ...values, notes: values.notes?.trim() }),
+  send: ({ values: { service }, body }) => ({ status: service === "outbound" ? 201 : 422, body }),
+})
+import { openForm as openAttached } from "saltmarsh-forms/attach"
+const attached = await openAttached(mooringForm)
+attached.attributesOf("vessel/length").inputMode === "decimal"
+// @ts-expect-error: the form has no such field
+attached.attributesOf("vessel/lenght")
+const form: HTMLFormElement = document.forms[0]
+attached.attach(form)?.()
+attached.attach(null)
 `,
 	} {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))

@@ -314,8 +314,9 @@ func (m mutant) build(house string) (compiles bool, err error) {
 	return false, m.restore(house)
 }
 
+// buildFinder builds what finds a change. With -trimpath copies of the house share what is the same in them.
 func buildFinder(house string) error {
-	build := exec.Command("go", "build", "-o", filepath.Join(house, "finder"), "./cmd/leanwicket/testdata/finder")
+	build := exec.Command("go", "build", "-trimpath", "-o", filepath.Join(house, "finder"), "./cmd/leanwicket/testdata/finder")
 	build.Dir = house
 	return build.Run()
 }
@@ -356,7 +357,7 @@ func (m mutant) find(demo, house string) (by string) {
 		{"./internal/reference", "Lost", "the account", 5000},
 		{"./verify", "Recorded", "sessions, as recorded", 0},
 	} {
-		c := exec.Command("go", "test", "-vet=off", tests.room, "-run", tests.run, "-timeout", "3m")
+		c := exec.Command("go", "test", "-trimpath", "-vet=off", tests.room, "-run", tests.run, "-timeout", "3m")
 		if tests.checks > 0 { // the same sessions each time: the core as it is passes them
 			c.Args = append(c.Args, "-rapid.checks="+strconv.Itoa(tests.checks), "-rapid.seed=14", "-rapid.nofailfile")
 		}
