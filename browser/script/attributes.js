@@ -11,8 +11,10 @@ export function attributes(session, name) {
   const last = new Map()
   /** What each control first showed. @type {Map<string, string>} */
   const first = new Map()
-  /** By ids that were given. @type {Map<string, string>} */
-  const paths = new Map()
+  /** The keys of fields, by the ids that were given. @type {Map<string, string>} */
+  const keys = new Map()
+  /** The fields of a snapshot, by their keys. @type {{of?: object, fields: Map<string, Field>}} */
+  let known = { fields: new Map() }
 
   /** @param {Field} field */
   const idOf = field => [session.snapshot.form, name, field.key].filter(part => part).join("-").replace(/\s/g, "-")
@@ -53,17 +55,19 @@ export function attributes(session, name) {
       if (!field) throw new TypeError(`leanwicket: the form ${session.snapshot.form} has no field ${path} now`)
       const id = idOf(field), which = id + (raw === undefined ? "" : " " + raw)
       const of = [path, field.issues, field.checking, session.snapshot.locked]
-      const known = last.get(which)
-      if (known?.of.every((part, k) => part === of[k])) return known.given
+      const before = last.get(which)
+      if (before?.of.every((part, k) => part === of[k])) return before.given
       const given = make(field, raw)
       last.set(which, { of, given })
-      paths.set(given.id, field.key)
+      keys.set(given.id, field.key)
       return given
     },
     /** The field of a control that has an id of attributesOf. @param {string} id @returns {Field | undefined} */
     byId(id) {
-      const key = paths.get(id)
-      return key === undefined ? undefined : session.everyField().find(f => f.key === key)
+      const key = keys.get(id), { snapshot } = session
+      if (key === undefined) return undefined
+      if (known.of !== snapshot) known = { of: snapshot, fields: new Map(session.everyField().map(f => [f.key, f])) }
+      return known.fields.get(key)
     },
   }
 }
