@@ -1,7 +1,9 @@
 package verify_test
 
 import (
+	"flag"
 	"io/fs"
+	"os"
 	"slices"
 	"strings"
 	"testing"
@@ -126,9 +128,14 @@ func TestReductionsChangeNoVerdict(t *testing.T) {
 	}
 }
 
-// So it is on forms of any kind, as far as both walks end soon.
+// So it is on forms of any kind, as far as both walks end soon. The forms are the same ones each time, and other ones with LONG=1.
 func TestReductionsOfAnyForm(t *testing.T) {
 	long(t)
+	if os.Getenv("LONG") == "" {
+		before := flag.Lookup("rapid.seed").Value.String()
+		require.NoError(t, flag.Set("rapid.seed", "14"))
+		defer func() { _ = flag.Set("rapid.seed", before) }()
+	}
 	compared := 0
 	rapid.Check(t, func(t *rapid.T) {
 		f := events.Form(t)
@@ -137,7 +144,7 @@ func TestReductionsOfAnyForm(t *testing.T) {
 			return
 		}
 		o := verify.Options{
-			Attempts: 1, Tries: 1, Loads: 1, Rows: 1, States: 1_500, Edited: rapid.SampledFrom(plan).Draw(t, "edited"),
+			Attempts: 1, Tries: 1, Loads: 1, Rows: 1, States: 3_000, Edited: rapid.SampledFrom(plan).Draw(t, "edited"),
 			Earlier: rapid.Bool().Draw(t, "earlier"), Wanted: func(lifecycle.Transition) bool { return false },
 		}
 		reduced, err := verify.Walk(f, o)
