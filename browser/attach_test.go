@@ -238,4 +238,3 @@ func TestTypedBeforeItWasAttached(t *testing.T) {
 	b.do(chromedp.KeyEvent("!"))
 	require.Equal(t, "Ada Lovelace!", b.js(`s.field("keeper").raw`))
 }
-
