@@ -116,28 +116,46 @@ func (h *Handler) savedRows(v *visit, s *sent, group form.FieldID) (from []int, 
 	for row := range marks {
 		marks[row] = h.markAt(v, group, row)
 	}
-	claim := func(same func(row, saved int) bool) {
+	// claim gives each row that is still a new one the first saved row with the same word; rows without a word are left alone.
+	claim := func(wordOf, savedWordOf func(row int) string) {
+		free := map[string][]int{}
+		for row := range count {
+			if word := savedWordOf(row); word != "" && !taken[row] {
+				free[word] = append(free[word], row)
+			}
+		}
 		for row := range from {
-			for saved := 0; saved < count && from[row] == newRowSent; saved++ {
-				if !taken[saved] && same(row, saved) {
-					from[row], taken[saved] = saved, true
-				}
+			if same := free[wordOf(row)]; from[row] == newRowSent && len(same) > 0 {
+				from[row], taken[same[0]] = same[0], true
+				free[wordOf(row)] = same[1:]
 			}
 		}
 	}
-	claim(func(row, saved int) bool { return sentMarks[row] != "" && sentMarks[row] == marks[saved] })
-	claim(func(row, saved int) bool { return h.sameAnswers(v, s, group, row, saved) })
-	claim(func(row, saved int) bool { return sentMarks[row] == "" && marks[saved] == "" })
+	none := func(marks []string) func(int) string {
+		return func(row int) string {
+			if marks[row] == "" {
+				return "without a mark"
+			}
+			return ""
+		}
+	}
+	claim(func(row int) string { return sentMarks[row] }, func(row int) string { return marks[row] })
+	claim(func(row int) string { return h.answersOf(group, row, s.at) }, func(row int) string {
+		return h.answersOf(group, row, func(place form.Place) (raw string, there bool) {
+			f, there := v.session.At(place)
+			return f.Raw(), there
+		})
+	})
+	claim(none(sentMarks), none(marks))
 	return from, count
 }
 
-// sameAnswers reports whether the answers that were sent of a row are those of a row of the session.
-func (h *Handler) sameAnswers(v *visit, s *sent, group form.FieldID, row, saved int) bool {
+// answersOf are the answers of a row as one text.
+func (h *Handler) answersOf(group form.FieldID, row int, at func(form.Place) (raw string, there bool)) string {
+	text := "answers"
 	for _, id := range h.form.Members(group) {
-		raw, _ := s.at(form.Place{Field: id, Row: int32(row)})
-		if f, there := v.session.At(form.Place{Field: id, Row: int32(saved)}); !there || f.Raw() != raw {
-			return false
-		}
+		raw, _ := at(form.Place{Field: id, Row: int32(row)})
+		text += "\x00" + raw
 	}
-	return true
+	return text
 }

@@ -196,3 +196,28 @@ func TestAPartWithoutTheMarksOfRows(t *testing.T) {
 	}})
 	require.ErrorContains(t, err, "the template rows does not say which of the saved rows each row of gauges is")
 }
+
+// As many rows as a request can have are told apart by what they have, and a client that speaks of none of that keeps those that it
+// has left as they are.
+func TestAThousandRowsKeepTheirOwn(t *testing.T) {
+	o := &lockRecord{version: 1}
+	for k := range 1000 {
+		o.given++
+		o.rows = append(o.rows, gauge{Name: fmt.Sprint("g", k), Serial: o.given})
+	}
+	s := newSite(t, gaugesForm, o.take(t), func(options *formhttp.Options) { options.Load = o.load })
+	var body struct {
+		Gauges []map[string]any `json:"gauges"`
+	}
+	for k := range 1000 { // the other way round, without the numbers, and the first one has another name
+		body.Gauges = append(body.Gauges, map[string]any{"name": fmt.Sprint("g", 999-k)})
+	}
+	body.Gauges[0]["name"] = "weir"
+	text, err := json.Marshal(body)
+	require.NoError(t, err)
+	require.Equal(t, 200, s.send("PUT", asJSON, string(text), "Idempotency-Key", "k", "If-Match", `"1"`).status)
+	require.Equal(t, gauge{"weir", 0, 1001}, o.rows[0])
+	for k, row := range o.rows[1:] {
+		require.Equal(t, gauge{fmt.Sprint("g", 998-k), 0, 999 - k}, row)
+	}
+}
