@@ -356,8 +356,8 @@ func (l *moveList) answers() {
 	for _, try := range w.tries {
 		late := try != attempt.Tries || w.session.Activity() != lifecycle.ActivitySending
 		for k, a := range l.submits {
-			if late && k > 1 && !l.options.Whole {
-				break // of a late answer only an acceptance counts: every other is stale, one like the other
+			if late && k > 1 && a.event.Reply.Kind != lifecycle.ReplyAccepted && !l.options.Whole {
+				continue // of late answers only acceptances count: every other is stale, one like the other
 			}
 			l.add(lifecycle.Replied(attempt.Number, try, a.event.Reply), a.response, k == 0)
 		}
