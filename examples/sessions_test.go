@@ -93,7 +93,7 @@ func TestSessionsOverComponents(t *testing.T) {
 		vessel := fmt.Sprintf("Tern %d", n)
 		trouble.Store("")
 		require.NoError(t, chromedp.Do(page, chromedp.Navigate(site.URL+"/")))
-		becomes(`document.forms[0]?.elements.namedItem("length")?.value === "9.4"`)
+		becomes(`document.forms[0]?.elements.namedItem("length")?.value === "9.4" && document.querySelector(".line") !== null`) // rows are drawn after the values are written
 		typeIn("vessel", vessel)
 		for range random.IntN(3) {
 			row := js(`document.querySelectorAll(".line").length`)

@@ -14,9 +14,12 @@ const control = (path: string) => form.elements.namedItem(path) as HTMLInputElem
 // as a password manager puts into a control.
 const read = ({ path, raw }: Field) => { if (control(path).value !== raw) session.edit(path as "vessel", control(path).value) }
 session.snapshot.fields.forEach(read)
+// A field that a press of the pointer leaves is left when the press is over: what shows then would move the button away.
+let press = Promise.resolve()
+addEventListener("pointerdown", () => { press = new Promise(over => { for (const end of ["pointerup", "pointercancel"]) addEventListener(end, () => setTimeout(over), { once: true }) }) }, true)
 for (const { path } of session.snapshot.fields) {
   control(path).addEventListener("input", () => session.edit(path as "vessel", control(path).value))
-  control(path).addEventListener("blur", () => session.blur(path as "vessel"))
+  control(path).addEventListener("blur", () => press.then(() => session.blur(path as "vessel")))
 }
 form.addEventListener("submit", e => { e.preventDefault(); session.snapshot.fields.forEach(read); session.submit() })
 form.addEventListener("reset", e => { e.preventDefault(); session.reset() })
