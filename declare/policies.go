@@ -14,7 +14,7 @@ func (r *reader) policyDefaults() {
 	d := &r.declaration
 	d.Buttons = []string{"submit"}
 	d.Submit = form.SubmitPolicy{
-		Method: "POST", Timeout: 10 * time.Second, ResendTimes: 3, ResendWait: time.Second, ResendLongest: time.Minute,
+		Method: "POST", Timeout: 10 * time.Second, ResendTimes: 3, ResendWait: time.Second, ResendLongest: time.Minute, Undeclared: true,
 	}
 	d.Prefill.Timeout = 5 * time.Second
 }
@@ -31,7 +31,7 @@ func (r *reader) policies(root *document.Node) {
 		d.Prefill.Needed = false
 	}
 	// Without a load there is nothing to send back, and a merge patch leaves alone what it does not mention, but for rows.
-	d.Submit.Undeclared = d.Submit.Undeclared && !d.Submit.Creates() && d.Prefill.Loads() && (d.Submit.Method == "PUT" || r.hasRows())
+	d.Submit.Undeclared = d.Submit.Undeclared && !d.Submit.Creates() && !d.Submit.AsForm && d.Prefill.Loads() && (d.Submit.Method == "PUT" || r.hasRows())
 	if n := root.Get("show"); n != nil {
 		d.Show = map[string]form.ShowPolicy{
 			"blur": form.ShowBlur, "input": form.ShowInput, "submit": form.ShowSubmit,
@@ -183,9 +183,7 @@ func (r *reader) submit(n *document.Node) {
 			p.HoldUnchanged = r.Word(e.Value, "allow", "hold") == "hold"
 		}
 	}
-	if n.Get("undeclared") == nil {
-		p.Undeclared = !p.AsForm && !p.Creates()
-	} else if p.Undeclared && p.AsForm {
+	if p.Undeclared && p.AsForm && n.Get("undeclared") != nil {
 		r.Wrong(n, "undeclared: send with as: form, whose body has declared answers alone", "undeclared: leave, or as: json")
 	}
 	if p.AsForm && p.Method == "PATCH" {

@@ -51,10 +51,7 @@ func (h *Handler) refuseUnknown(v *visit, s *sent) {
 	if h.o.UnknownMembers == IgnoreUnknown || h.form.Submit.Undeclared || len(s.beyond) == 0 {
 		return
 	}
-	saved, err := plainJSON(v.record)
-	if err != nil {
-		saved = nil
-	}
+	saved, _ := plainJSON(v.record) // what is no JSON was never read by a client
 	for _, m := range s.beyond {
 		if !slices.ContainsFunc(savedAt(saved, m.declared), func(own any) bool { return reflect.DeepEqual(own, m.value) }) {
 			s.wrong = append(s.wrong, problemEntry{"#" + m.pointer, "customError", h.form.Words(form.MessageUnknownMember, "member", strings.TrimPrefix(m.pointer, "/"))})

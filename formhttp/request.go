@@ -50,8 +50,13 @@ func (h *Handler) account(q *request) string {
 	if principal == "" {
 		return ""
 	}
+	return h.digest("account", principal)
+}
+
+// digest names something on a page, so that nobody can tell from it what that is.
+func (h *Handler) digest(of, text string) string {
 	digest := hmac.New(sha256.New, h.secret)
-	digest.Write([]byte("leanwicket account " + principal))
+	digest.Write([]byte("leanwicket " + of + " " + text))
 	return base64.RawURLEncoding.EncodeToString(digest.Sum(nil)[:16])
 }
 

@@ -1,9 +1,6 @@
 package formhttp
 
 import (
-	"crypto/hmac"
-	"crypto/sha256"
-	"encoding/base64"
 	"slices"
 	"strconv"
 	"strings"
@@ -21,9 +18,7 @@ func (h *Handler) rowMark(members form.Value) string {
 	if members.Absent() {
 		return ""
 	}
-	digest := hmac.New(sha256.New, h.secret)
-	digest.Write([]byte("leanwicket row " + members.Text))
-	return base64.RawURLEncoding.EncodeToString(digest.Sum(nil)[:16])
+	return h.digest("row", members.Text)
 }
 
 // markAt is the digest of a row of a session; it is empty where the saved record has nothing beyond the form there. Where

@@ -4,7 +4,7 @@ import { attributes } from "./attributes.js"
 import { guard, pages } from "./guard.js"
 import { openForm as open } from "./module.js"
 import { presses } from "./press.js"
-import { isChoice, noAnswers, rawOf, setRaw } from "./values.js"
+import { isChoice, moveOf, noAnswers, rawOf, setRaw } from "./values.js"
 
 /** @typedef {import("./session.js").Session} Session */
 
@@ -13,7 +13,7 @@ const buttons = {
   "leanwicket-add": (session, group) => session.addRow(group),
   "leanwicket-remove": (session, row) => session.removeRow(row),
   "leanwicket-move": (session, value) => {
-    const [row, to = row.replace(/\d+$/, n => String(Number(n) - 1))] = value.split(" ") // alone it goes one up
+    const [row, to] = moveOf(value)
     session.moveRow(row, to)
   },
   "leanwicket-mine": (session, path) => session.resolve(path, "mine"),

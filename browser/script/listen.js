@@ -1,7 +1,7 @@
 // What the applicant does to a form, told to its session.
 import { guard } from "./guard.js"
 import { presses } from "./press.js"
-import { isChoice } from "./values.js"
+import { isChoice, moveOf } from "./values.js"
 import { rowButtons } from "./view.js"
 
 /**
@@ -39,9 +39,9 @@ export function listen(page, { element, form, root: rootOf, controls }, held, vi
     })
   }
 
-  /** A button of a row: crew, crew/2, or crew/2 crew/0, which moves one to the other's place; alone it goes one up. */
+  /** A button of a group or of a row: crew, crew/2, or what moves a row. */
   function rowButton(what, value) {
-    const [row, to = row.replace(/\d+$/, n => n - 1)] = value.split(" ")
+    const [row, to] = moveOf(value)
     const group = row.replace(/\/\d+$/, ""), place = what === "add" ? Number(/** @type {any} */ (form.elements.namedItem(row))?.value) : Number((what === "move" ? to : row).slice(group.length + 1))
     happened(what + " row", row, ...(what === "move" ? [to] : []))
     view.rowFocus(what, group, place)

@@ -190,7 +190,7 @@ export class Session extends EventTarget {
   observe = callback => this.#observers.add(callback)
 
   /**
-   * While the pointer is pressed nobody is told who draws the session.
+   * While the pointer is pressed nobody who draws the session is told.
    * @param {boolean} pressed
    */
   press(pressed) {

@@ -35,5 +35,11 @@ export function setRaw(same, value) {
 /** Controls of which a choice is taken by the event change. @param {any} c */
 export const isChoice = c => ["checkbox", "radio", "file", "select-one", "select-multiple"].includes(c.type)
 
+/** What the value of a button that moves a row says: crew/2 crew/0, or crew/2 alone, which goes one up. @param {string} value @returns {string[]} */
+export function moveOf(value) {
+  const [row, to = row.replace(/\d+$/, n => String(Number(n) - 1))] = value.split(" ")
+  return [row, to]
+}
+
 /** What is no answer: buttons, and what only stands among the controls. */
 export const noAnswers = ["submit", "button", "reset", "image", "fieldset", "output"]
