@@ -71,7 +71,7 @@ func (a *Account) accepts(e *lifecycle.Event, before *screen) {
 			}
 		}
 	}
-	if !a.rowsSince {
+	if !a.rowsSince && (a.loaded || !a.cellsSince) { // a row that was typed in before the first load stands beside those that it brings
 		a.rowsMine, a.removed = false, map[string]bool{}
 	}
 	if a.rules.clears {
@@ -108,8 +108,8 @@ func (l *list) anySince() bool {
 	return l.rowsSince || l.cellsSince
 }
 
-// restsSince reports whether anything was typed, after the newest attempt, in a field that
-// is not asked.
+// restsSince reports whether anything was typed, or any row changed, after the newest attempt, in a field or
+// in rows that are not asked.
 func (a *Account) restsSince() bool {
 	now := a.screen()
 	for path, since := range a.since {
@@ -117,7 +117,7 @@ func (a *Account) restsSince() bool {
 			return true
 		}
 	}
-	return false
+	return (a.rowsSince || a.cellsSince) && !now.groupAsked
 }
 
 func (a *Account) isCleared() bool { return a.holdsDefaults(a.screen()) }
