@@ -6,6 +6,7 @@ require (
 	github.com/andybalholm/brotli v1.3.0
 	github.com/chromedp/cdproto v0.159.0
 	github.com/chromedp/chromedp v0.23.0
+	github.com/coder/websocket v1.8.14
 	github.com/elazarl/goproxy v1.9.4
 	github.com/fsnotify/fsnotify v1.10.1
 	github.com/goccy/go-yaml v1.19.2

@@ -186,13 +186,33 @@ func TestNoClickIsLost(t *testing.T) {
 	}
 }
 
-// The second click of a double click is not given to a button that has taken the place of the first.
+// The second click of a double click is not given to a button that has taken the place of the first, nor to the same button where
+// another row has come to it.
 func TestTheSecondClickIsNoOther(t *testing.T) {
-	b := attachedPage(t, "{ wait: -1 }", locker)
-	b.becomes("ready", `s.snapshot.prefill`)
-	b.js(`(() => { const at = n => d.root.querySelectorAll("[name=leanwicket-remove]")[n], click = (e, detail) => e.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true, detail })); click(at(0), 1); setTimeout(() => click(at(0), 2), 30) })()`)
-	b.js(`new Promise(r => setTimeout(r, 150))`)
-	require.Equal(t, `[{"name":"b","count":2},{"name":"c"}]`, b.js(`JSON.stringify(s.values.tools)`))
+	for _, how := range []string{"{ wait: -1 }", "{ wait: -1, keyed: false }"} {
+		b := attachedPage(t, how, locker)
+		b.becomes("ready", `s.snapshot.prefill`)
+		b.js(`(() => { const at = n => d.root.querySelectorAll("[name=leanwicket-remove]")[n], click = (e, detail) => e.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true, detail })); click(at(0), 1); setTimeout(() => click(at(0), 2), 30) })()`)
+		b.js(`new Promise(r => setTimeout(r, 150))`)
+		require.Equal(t, `[{"name":"b","count":2},{"name":"c"}]`, b.js(`JSON.stringify(s.values.tools)`))
+	}
+	b := scriptPage(t, attachedForm, func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path != "/page" {
+			locker(w, r)
+			return
+		}
+		w.Header().Set("Content-Type", "text/html")
+		fmt.Fprint(w, `<!doctype html><title>Locker</title><script src="/leanwicket/leanwicket.js" defer></script><form data-leanwicket-form="/f.form" method="post">
+<input name="keeper"><div data-leanwicket-rows="tools"><template><p><input name="tools/*/name"><button name="leanwicket-remove" value="tools/*">Remove</button></p></template></div><button name="leanwicket-add" value="tools">Add</button><button>Send</button></form>`)
+	})
+	b.open("/page")
+	b.becomes("3", `document.querySelectorAll("[name=leanwicket-remove]").length`)
+	for _, button := range []string{"add", "remove"} { // two more rows are wanted
+		for _, detail := range []string{"1", "2"} {
+			b.js(`document.querySelector("[name=leanwicket-` + button + `]").dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true, detail: ` + detail + ` }))`)
+		}
+	}
+	require.Equal(t, "b,c,,", b.js(`[...document.querySelectorAll("[name$='/name']")].map(c => c.value).join()`))
 }
 
 // Who is drawn, taken away and drawn again at once leaves nothing behind.

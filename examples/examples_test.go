@@ -65,7 +65,7 @@ func TestPagesOfTheirOwn(t *testing.T) {
 		pages            []string
 		notApplicable    []string
 	}{
-		{"components", "tow", "http://127.0.0.1:8721/", []string{"", "lit.html", "plain.html"}, []string{"half-typed", "plain-buttons", "enter-in-text", "asks-at-hash"}},
+		{"components", "tow", "http://127.0.0.1:8721/", []string{"", "lit.html", "plain.html", "marked.html"}, []string{"half-typed", "plain-buttons", "enter-in-text", "asks-at-hash"}},
 		{"cache", "laid", "http://127.0.0.1:8728/", []string{""}, []string{"load-over-typing", "composing", "untouched-values-stay", "back-restores", "late-check", "asks-at-link"}},
 		{"script", "berths", "http://127.0.0.1:8722/", []string{""}, []string{"load-over-typing", "load-over-choosing", "composing", "untouched-values-stay", "back-restores", "half-typed", "load-fails"}},
 	} {

@@ -67,9 +67,9 @@ func (t *tab) canSend(kind string, r reply) {
 
 func loadFails(t *tab) (Verdict, string) {
 	t.replying("load", reply{status: 500, kind: problemJSON, body: `{"title": "The registry is closed."}`})
-	l := t.arrive()
+	t.arrive()
 	t.loads()
-	if len(l.Fields) == 0 {
+	if _, there := t.until(moment, func(l look) bool { return len(l.Fields) > 0 }); !there {
 		return Broken, "a load that fails takes the form away"
 	}
 	if _, rests := t.until(moment, func(l look) bool { return l.Busy <= t.opened.Busy }); !rests {

@@ -3,7 +3,7 @@
 import { attributes } from "./attributes.js"
 import { guard, pages } from "./guard.js"
 import { openForm as open } from "./module.js"
-import { presses } from "./press.js"
+import { presses, secondClicks } from "./press.js"
 import { isChoice, moveOf, noAnswers, rawOf, setRaw } from "./values.js"
 
 /** @typedef {import("./session.js").Session} Session */
@@ -62,8 +62,7 @@ function attach(session, element, byId) {
   /** Names of fields that were left under a pressed pointer. @type {string[]} */
   const left = []
   let entered = false // Enter was pressed in a control
-  /** The button of the newest first click. @type {Element | undefined} */
-  let clicked
+  const isSecond = secondClicks()
   /** Where the focus belongs, until it is there, or the applicant acts. @type {(() => any) | undefined} */
   let wanted
 
@@ -160,13 +159,7 @@ function attach(session, element, byId) {
     })
     on(within, "click", e => {
       const by = e.target.closest?.("button")
-      if (!by || !mine(by)) return
-      if (e.detail > 1 && by !== clicked) { // the second click of a button in whose place this one stands now
-        e.preventDefault()
-        e.stopPropagation()
-        return
-      }
-      clicked = by
+      if (!by || !mine(by) || isSecond(e)) return
       if (by.type === "button" && by.name in buttons) does(by)
     })
     for (const type of ["pointerdown", "keydown"]) on(within, type, e => {
@@ -199,6 +192,11 @@ function attach(session, element, byId) {
     session.submit(session.snapshot.buttons.find(b => b.name === by?.value)?.name)
   }, false)
   on(element, "reset", e => { e.preventDefault(); session.reset() }, false)
+  on(element, "cancel", e => { // Escape in the question at leaving
+    if (!e.target.querySelector("[name=leanwicket-decision]")) return
+    e.preventDefault()
+    session.decide("stay")
+  })
 
   const region = Object.assign(document.createElement("div"), { ariaLive: "polite" })
   region.style.cssText = "position:absolute;width:1px;height:1px;overflow:hidden;clip-path:inset(50%);white-space:nowrap"

@@ -1,6 +1,6 @@
 // What the applicant does to a form, told to its session.
 import { guard } from "./guard.js"
-import { presses } from "./press.js"
+import { presses, secondClicks } from "./press.js"
 import { isChoice, moveOf } from "./values.js"
 import { rowButtons } from "./view.js"
 
@@ -66,6 +66,7 @@ export function listen(page, { element, form, root: rootOf, controls }, held, vi
     else happened("blur", e.target.name)
   })
   on(document, "click", press.end, true)
+  on(form, "click", secondClicks(), true)
   on(form, "submit", e => {
     const by = entered ? null : e.submitter
     const buttons = page.session.snapshot.buttons.map(b => b.name), own = by && buttons.includes(by.value)

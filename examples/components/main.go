@@ -1,8 +1,9 @@
 // A form in components of one's own: open http://127.0.0.1:8721/.
 //
 // The page is form.jsx, which go generate builds. The same form is drawn by another library at
-// /lit.html, and without one at /plain.html. The server checks and keeps orders with the same
-// form file.
+// /lit.html, without one at /plain.html, by the markup alone at /marked.html, with listeners of its
+// own at /session.html, and without Lean Wicket at /alone.html. The server checks and keeps orders with
+// the same form file.
 package main
 
 import (
@@ -79,7 +80,9 @@ func handler() (http.Handler, error) {
 			fmt.Fprint(w, `{"message": "The registry does not know this vessel."}`)
 		}
 	})
-	mux.Handle("GET /leanwicket.wasm", browser.Handler())
+	for _, name := range []string{"leanwicket.wasm", "leanwicket.js"} {
+		mux.Handle("GET /"+name, browser.Handler())
+	}
 	mux.HandleFunc("GET /{file}", func(w http.ResponseWriter, r *http.Request) {
 		name := r.PathValue("file")
 		if strings.HasSuffix(name, ".js") || name == "tow.form" {

@@ -1,50 +1,58 @@
 // The same form without a library: its markup stands in the page, and this shows what changes.
 import { openForm, towForm } from "harbour-forms/attach"
 
-const session = await openForm(towForm), form = document.querySelector("form"), rows = new Map()
-const q = selector => form.querySelector(selector), dialog = q("dialog"), template = q("template")
-const make = (name, properties, ...children) => {
-  const made = Object.assign(document.createElement(name), properties)
-  made.append(...children)
-  return made
+const session = await openForm(towForm)
+const form = document.querySelector("form")
+const q = selector => form.querySelector(selector)
+const shown = issues => issues.flatMap(i => (i.shown ? i.text : [])).join(" ")
+const made = new Map()
+const make = (key, template) => {
+  if (!made.has(key)) made.set(key, q(template).content.firstElementChild.cloneNode(true))
+  return made.get(key)
 }
-const choice = (name, value, textContent) => make("button", { type: "button", name: "leanwicket-" + name, value, textContent })
 
 function show(field, within = form) {
-  const all = [...within.querySelectorAll("[name]")].filter(c => c.name === field.path)
-  const box = all[0].closest(".field"), own = session.attributesOf(field.path), issues = field.issues.filter(i => i.shown)
+  const controls = within.querySelectorAll(`[name="${field.path}"]`)
+  const own = session.attributesOf(field.path)
+  const box = controls[0].closest(".field")
+  const more = make(field.key, "#more")
+  const [told, choice] = more.children
+  const [saved, ...buttons] = choice.children
+  for (const button of buttons) button.value = field.path
+  for (const name of ["aria-invalid", "aria-describedby", "aria-busy"])
+    for (const c of controls) own[name] ? c.setAttribute(name, own[name]) : c.removeAttribute(name)
+  told.id = own.id + "-issues"
+  told.textContent = field.checking ? "Looking it up …" : shown(field.issues)
+  saved.textContent = field.saved || "nothing"
+  choice.hidden = !field.contested
   box.hidden = !field.asked
-  box.classList.toggle("wrong", issues.length > 0)
-  for (const name of ["aria-invalid", "aria-describedby", "aria-busy"]) for (const c of all) own[name] ? c.setAttribute(name, own[name]) : c.removeAttribute(name)
-  box.querySelector(".more")?.remove()
-  box.append(make("div", { className: "more" }, field.checking ? "Looking it up …" : "", make("ul", { id: own.id + "-issues" }, ...issues.map(i => make("li", { textContent: i.text }))),
-    ...field.contested ? [`Saved meanwhile: ${field.saved || "nothing"}. `, choice("mine", field.path, "Keep mine"), " ", choice("theirs", field.path, "Take that one")] : []))
+  box.classList.toggle("wrong", shown(field.issues) !== "")
+  if (!more.isConnected) box.append(more)
 }
 
 function draw() {
-  const now = session.snapshot, { said } = now
-  for (const field of now.fields) {
-    if (field.kind !== "rows") show(field)
-    for (const { key, path, fields } of field.rows ?? []) {
-      const row = rows.get(key) ?? rows.set(key, template.content.firstElementChild.cloneNode(true)).get(key)
-      row.querySelectorAll("input").forEach((c, k) => { c.name = fields[k].path; c.id = session.attributesOf(c.name).id })
-      row.querySelector("button").value = path
-      if (!row.isConnected) q("[name=leanwicket-add]").before(row)
-      for (const f of fields) show(f, row)
-    }
+  const { fields, said, ...now } = session.snapshot
+  const rows = fields.flatMap(f => f.rows ?? [])
+  for (const field of fields) if (field.kind !== "rows") show(field)
+  for (const { key, path, fields } of rows) {
+    const row = make(key + " row", "#line")
+    row.querySelectorAll("input").forEach((c, k) => (c.name = fields[k].path))
+    row.querySelector("[name=leanwicket-remove]").value = path
+    if (!row.isConnected) q("[name=leanwicket-add]").before(row)
+    for (const f of fields) show(f, row)
   }
-  const there = now.fields.flatMap(f => f.rows ?? []).map(row => row.key)
-  for (const [key, row] of rows) if (!there.includes(key)) { row.remove(); rows.delete(key) }
-  for (const level of ["assertive", "polite"]) q(`[data-said=${level}]`).textContent = said?.level === level ? said.text : level === "polite" ? now.pending : ""
-  q("[data-wrong]").replaceChildren(...now.issues.filter(i => i.shown).map(i => make("li", { textContent: i.text })))
+  for (const [key, row] of made)
+    if (key.endsWith(" row") && !rows.some(r => r.key + " row" === key)) row.remove()
+  q("[data-wrong]").textContent = shown(now.issues)
+  q("[data-urgent]").textContent = said?.level === "assertive" ? said.text : ""
+  q("[data-said]").textContent = now.pending || (said?.level === "polite" ? said.text : "")
   q("[data-draft]").hidden = !now.draft
-  Object.assign(q("[data-receipt]"), { href: now.receipt ?? "", textContent: now.receipt ?? "" })
+  q("[data-receipt]").textContent = q("[data-receipt]").href = now.receipt ?? ""
   form.ariaBusy = String(now.busy || now.prefill === "loading")
-  if (now.question && !dialog.open) dialog.showModal()
-  if (!now.question) dialog.close()
+  if (now.question && !q("dialog").open) q("dialog").showModal()
+  if (!now.question) q("dialog").close()
 }
 
-dialog.addEventListener("cancel", e => { e.preventDefault(); session.decide("stay") })
 session.observe(draw)
 draw()
 session.attach(form)

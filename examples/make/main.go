@@ -23,7 +23,7 @@ type page struct {
 }
 
 var pages = []page{
-	{"components", "harbour-forms", []string{"form.jsx", "lit.js", "plain.js"}, []string{"tow"}},
+	{"components", "harbour-forms", []string{"form.jsx", "lit.js", "plain.js", "session.jsx", "alone.jsx"}, []string{"tow"}},
 	{"script", "harbour-forms", []string{"form.ts"}, []string{"berths"}},
 	{"cache", "harbour-forms", []string{"form.jsx"}, []string{"buoy", "laid"}},
 }
