@@ -1,7 +1,6 @@
 package declare
 
 import (
-	"strings"
 	"time"
 
 	"leanwicket.dev/form"
@@ -77,14 +76,17 @@ func (r *reader) adviseFields(report *document.Report) {
 			has[c.Op] = true
 			always = always || c.Op == form.OpRequired && len(c.When) == 0
 		}
-		group, _, _ := strings.Cut(f.Path, "/*/")
+		group, rest, inRows := form.CutRow(f.Path)
 		if at := when(f.Path); at != nil && always && (group == f.Path || when(group) == nil) {
 			report.Wrong(at, f.Path+" asked only sometimes, which the schema requires always: it refuses a record without it", "if and then in the schema, with "+f.Path+" required there alone")
 		}
 		if has[form.OpMinItems] && !has[form.OpRequired] {
 			report.Wrong(at, f.Path+" with minItems and not required: no rows at all are fine", "required in the schema")
 		}
-		if f.Label == f.Path[lastSlash(f.Path)+1:] && f.Kind != form.KindRows {
+		if inRows && rest == "" { // an item of a list has its list's label
+			continue
+		}
+		if f.Label == f.Path[lastSlash(f.Path)+1:] && (f.Kind != form.KindRows || k+1 < len(r.declaration.Fields) && r.declaration.Fields[k+1].Path == f.Path+"/*") {
 			report.Wrong(at, f.Path+" without a label", "label, or title in the schema")
 		}
 	}

@@ -3,7 +3,6 @@ package declare
 import (
 	"math/big"
 	"slices"
-	"strings"
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
 
@@ -280,8 +279,8 @@ func (s *schemaReader) constraintsOf(f *protoField, part *jsonschema.Schema) {
 	}
 }
 
-// array reads rows (an array of objects) or several choices (an array of
-// options).
+// array reads rows (an array of objects), several choices (an array of options, each at most once), or a list (an
+// array of plain values).
 func (s *schemaReader) array(f *protoField, parts []*jsonschema.Schema, path string) {
 	at, file := s.node(parts[0])
 	var items *jsonschema.Schema
@@ -301,20 +300,33 @@ func (s *schemaReader) array(f *protoField, parts []*jsonschema.Schema, path str
 		}
 	}
 	if items == nil {
-		s.wrong(at, file, "an array without items at "+path, "items: an object (rows), or texts with enum (several choices)")
+		s.wrong(at, file, "an array without items at "+path, "items: an object (rows), a plain value (a list), or texts with enum (several choices)")
 		return
 	}
 	itemParts := s.parts(items)
 	t := s.typeOf(itemParts)
-	if t == "object" || slices.ContainsFunc(itemParts, func(p *jsonschema.Schema) bool { return len(p.Properties) > 0 }) {
-		if strings.Contains(path, "*") {
-			s.wrong(at, file, "rows inside rows at "+path, "rows of fields and objects")
-			return
+	isObject := t == "object" || slices.ContainsFunc(itemParts, func(p *jsonschema.Schema) bool { return len(p.Properties) > 0 })
+	hasOptions := slices.ContainsFunc(itemParts, func(p *jsonschema.Schema) bool { return p.Enum != nil || len(p.OneOf) > 0 })
+	if _, _, inRows := form.CutRow(path); inRows && (isObject || !hasOptions || !unique) {
+		what := "a list inside rows at "
+		if isObject {
+			what = "rows inside rows at "
 		}
+		s.wrong(at, file, what+path, "fields and objects there, or several choices; what has rows of its own is edited in a form of its own")
+		return
+	}
+	if isObject {
 		if unique {
 			s.wrong(at.Get("uniqueItems"), file, "uniqueItems at rows, which a form cannot honour", "no uniqueItems")
 		}
 		s.object(items, path+"/*", need{always: true}, nil)
+		return
+	}
+	if !hasOptions || !unique {
+		if unique {
+			f.Constraints = append(f.Constraints, form.Constraint{Op: form.OpUniqueItems})
+		}
+		s.property(items, path+"/*", nil, need{}, nil)
 		return
 	}
 	options := &protoField{Field: form.Field{Path: path, Kind: form.KindText}}
@@ -330,14 +342,6 @@ func (s *schemaReader) array(f *protoField, parts []*jsonschema.Schema, path str
 	for _, part := range itemParts {
 		s.keywords(part, "the items of a choice", "type", "enum", "oneOf")
 		s.optionsOf(options, part)
-	}
-	if len(options.Options) == 0 {
-		n, itemFile := s.node(items)
-		s.wrong(n, itemFile, "items of "+path+" that are neither objects nor options", "an object (rows), or enum or oneOf (several choices)")
-		return
-	}
-	if !unique {
-		s.wrong(at, file, "several choices without uniqueItems at "+path, "uniqueItems: true, for a box can be ticked only once")
 	}
 	f.Kind, f.Of, f.Options = form.KindChoices, options.Of, options.Options
 	f.Constraints = append(f.Constraints, form.Constraint{Op: form.OpEnum})

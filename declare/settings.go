@@ -3,7 +3,6 @@ package declare
 import (
 	"fmt"
 	"slices"
-	"strings"
 	"time"
 
 	"leanwicket.dev/form"
@@ -228,11 +227,8 @@ func (r *reader) when(f *protoField, n *document.Node) {
 func (r *reader) order() {
 	type unit struct{ place, schema int }
 	head := func(f *protoField) string {
-		group, _, inRows := strings.Cut(f.Path, "/*/")
-		if inRows {
-			return group
-		}
-		return f.Path
+		group, _, _ := form.CutRow(f.Path)
+		return group
 	}
 	units := map[string]unit{}
 	inSchema := map[*protoField]int{}

@@ -139,6 +139,9 @@ func (b *structReader) property(field reflect.StructField, path string) (*docume
 			setEnum(schema, t, value)
 		case !slices.Contains(tagKeywords, key):
 			b.wrong("tag " + key + "=" + value + ": found no such keyword; right would be required, ticked, private, enum, " + strings.Join(tagKeywords, ", "))
+		case t.Kind() == reflect.Slice && schema.Get("items") != nil && !slices.Contains(listKeywords, key):
+			schema.Get("items").Set(key, document.NewScalar(value))
+			withinType(schema.Get("items"), t.Elem())
 		default:
 			schema.Set(key, document.NewScalar(value))
 		}
@@ -160,6 +163,9 @@ var tagKeywords = []string{
 	"type", "format", "minLength", "maxLength", "pattern", "minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf",
 	"const", "minItems", "maxItems", "uniqueItems",
 }
+
+// listKeywords are those that say something of a list. Of a slice all others are for its items.
+var listKeywords = []string{"minItems", "maxItems", "uniqueItems"}
 
 // withinType keeps the bounds of a number within those of its Go type, so that what the form accepts
 // can be decoded.
@@ -258,10 +264,15 @@ func (b *structReader) schemaOf(t reflect.Type, path string) *document.Node {
 		if t.Elem().Kind() == reflect.Struct && t.Elem() != reflect.TypeFor[time.Time]() && !decode.ReadsItself(t.Elem()) {
 			return ofType("array").Set("items", b.object(t.Elem(), path+"/*"))
 		}
-		if t.Elem().Kind() == reflect.String {
-			return ofType("array")
+		if item := t.Elem(); item.Kind() != reflect.Slice && item.Kind() != reflect.Uint8 { // the bytes of a []byte are no list
+			if item.Kind() == reflect.Pointer {
+				item = item.Elem()
+			}
+			items := b.schemaOf(item, path+"/*")
+			withinType(items, item)
+			return ofType("array").Set("items", items)
 		}
 	}
-	b.wrong("a " + t.String() + " cannot be a field; right would be a text, number, bool, time.Time, struct, a slice of structs or strings, or a type with UnmarshalText")
+	b.wrong("a " + t.String() + " cannot be a field; right would be a text, number, bool, time.Time, struct, a slice of these, or a type with UnmarshalText")
 	return document.NewMap()
 }

@@ -37,6 +37,8 @@ func randomStruct(t *rapid.T, depth int) reflect.Type {
 			kind = randomStruct(t, depth+1)
 		case shape == 1 && depth == 0:
 			kind = reflect.SliceOf(randomStruct(t, 2))
+		case shape == 4 && depth == 0 && kind.Kind() != reflect.Uint8 && kind != reflect.TypeFor[time.Time]():
+			kind = reflect.SliceOf(kind)
 		case kind == reflect.TypeFor[time.Time]():
 			tag = rapid.SampledFrom([]string{"", "format=date", "format=time", "format=date-time"}).Draw(t, "format")
 		case kind.Kind() != reflect.String && shape == 2:

@@ -11,7 +11,7 @@ func (f *Form) Accepts(id FieldID, v Value) bool {
 		bad := false
 		switch {
 		case f.Fields[id].Kind == KindRows:
-			if constraint.Op != OpRequired || len(constraint.When) == 0 {
+			if constraint.Op != OpUniqueItems && (constraint.Op != OpRequired || len(constraint.When) == 0) {
 				_, _, bad = constraint.BreaksAt(int(v.Integer()))
 			}
 		case constraint.Op.Compares():

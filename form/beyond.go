@@ -21,8 +21,10 @@ func (f *Form) addBeyond() {
 	if !f.Submit.Undeclared {
 		return
 	}
-	for _, field := range f.Declared() {
-		if field.Kind == KindRows {
+	declared := f.Declared()
+	for k, field := range declared {
+		isList := k+1 < len(declared) && declared[k+1].Path == field.Path+"/*"
+		if field.Kind == KindRows && !isList {
 			f.Fields = append(f.Fields, Field{Path: field.Path + "/*/" + beyondPath, Kind: KindBeyond})
 		}
 	}
@@ -115,12 +117,24 @@ func (f *Form) beyond(n *node, object map[string]any) map[string]any {
 				members[name] = more
 			}
 		case f.Fields[n.children[k].field].Kind == KindRows:
-			if _, is := v.([]any); !is {
+			if list, is := v.([]any); !is || f.IsList(n.children[k].field) && !Plain(list) {
 				members[name] = v
 			}
 		}
 	}
 	return members
+}
+
+// Plain reports whether the items of a list are no lists or objects themselves.
+func Plain(list []any) bool {
+	return !slices.ContainsFunc(list, func(item any) bool {
+		switch item.(type) {
+		case []any, map[string]any:
+			return true
+		default:
+			return false
+		}
+	})
 }
 
 // beyondOf reads the members of an answer of kind KindBeyond.

@@ -102,7 +102,7 @@ func (d *Declaration) check() error {
 		sound = sound && f.Kind <= KindRows && f.Of <= KindFile
 		conditions(f.Asked)
 		for _, c := range f.Constraints {
-			sound = sound && c.Op <= OpEqualTo && field(c.Other)
+			sound = sound && c.Op <= OpUniqueItems && field(c.Other)
 			conditions(c.When)
 		}
 	}

@@ -21,7 +21,9 @@ type node struct {
 func (f *Form) growTree() {
 	f.tree = node{field: -1}
 	for id, field := range f.Declared() {
-		f.nodeAt(field.Path).field = FieldID(id)
+		if _, rest, inRows := CutRow(field.Path); !inRows || rest != "" { // the items of a list are at the list's own place
+			f.nodeAt(field.Path).field = FieldID(id)
+		}
 	}
 	for _, path := range f.Objects {
 		f.nodeAt(path).always = true
@@ -156,6 +158,11 @@ func (w *bodyWriter) rows(to []byte, n *node, count int32) ([]byte, bool) {
 		if row > 0 {
 			to = append(to, ',')
 		}
+		if w.form.IsList(n.field) {
+			item := w.form.RowFields(n.field)[0]
+			to = w.form.Fields[item].appendItem(to, w.answers[Place{item, row}].Value)
+			continue
+		}
 		var beyond map[string]any
 		if id, has := w.form.BeyondOf(n.field); has {
 			beyond = beyondOf(w.answers[Place{id, row}].Value)
@@ -163,6 +170,14 @@ func (w *bodyWriter) rows(to []byte, n *node, count int32) ([]byte, bool) {
 		to, _ = w.object(to, n, row, true, beyond)
 	}
 	return append(to, ']'), true
+}
+
+// appendItem writes an item of a list. Only a box can have none.
+func (field *Field) appendItem(to []byte, v Value) []byte {
+	if v.Absent() {
+		return append(to, "false"...)
+	}
+	return field.appendValue(to, v)
 }
 
 // appendValue writes one value as JSON.

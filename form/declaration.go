@@ -24,7 +24,7 @@ const (
 	KindChoice  // one of Options
 	KindChoices // any number of Options
 	KindFile
-	KindRows // a repeated group; its fields follow it, with * in their paths
+	KindRows // a repeated group; its fields follow it, with * in their paths. Of a list one follows, whose path ends with *
 	// KindBeyond is what a saved record has beyond the declared fields. [New] adds such fields where SubmitPolicy.Undeclared
 	// asks for them, and nobody declares one.
 	KindBeyond
@@ -264,18 +264,20 @@ const (
 	OpLessThan
 	OpAtMost
 	OpEqualTo
+
+	OpUniqueItems // no two items of a list are equal
 )
 
 var opWords = [...]string{
 	"required", "minLength", "maxLength", "pattern", "format", "minimum", "maximum",
 	"exclusiveMinimum", "exclusiveMaximum", "multipleOf", "enum", "minItems", "maxItems", "ticked", "const",
-	"greaterThan", "atLeast", "lessThan", "atMost", "equalTo",
+	"greaterThan", "atLeast", "lessThan", "atMost", "equalTo", "uniqueItems",
 }
 
 func (op ConstraintOp) String() string { return Word(opWords[:], op) }
 
 // Compares reports whether the constraint compares two fields.
-func (op ConstraintOp) Compares() bool { return op >= OpGreaterThan }
+func (op ConstraintOp) Compares() bool { return op >= OpGreaterThan && op <= OpEqualTo }
 
 // Constraint is one rule of a field.
 type Constraint struct {

@@ -111,8 +111,13 @@ func (f *Form) place(id FieldID, wrong func(path, problem string)) {
 		wrong(field.Path, "declared twice")
 	}
 	f.byPath[field.Path] = id
+	head, rest, inRows := CutRow(field.Path)
+	group, declared := f.byPath[head]
 	if field.Label == "" {
 		field.Label = field.Path[strings.LastIndexByte(field.Path, '/')+1:]
+		if inRows && rest == "" && declared { // an item of a list
+			field.Label = f.Fields[group].Label
+		}
 	}
 	for _, option := range field.Options {
 		text := option.Value.String()
@@ -126,11 +131,9 @@ func (f *Form) place(id FieldID, wrong func(path, problem string)) {
 		f.groups = append(f.groups, id)
 		f.members = append(f.members, nil)
 	}
-	head, rest, inRows := strings.Cut(field.Path, "/*/")
 	if !inRows {
 		return
 	}
-	group, declared := f.byPath[head]
 	if !declared || f.Fields[group].Kind != KindRows {
 		wrong(field.Path, "no rows are declared before it at "+head)
 		return
@@ -140,6 +143,10 @@ func (f *Form) place(id FieldID, wrong func(path, problem string)) {
 		return
 	}
 	g := f.groupIndex[group]
+	if len(f.members[g]) > 0 && (rest == "" || f.IsList(group)) {
+		wrong(field.Path, "the items of a list have no fields")
+		return
+	}
 	f.group[id] = group
 	f.offset[id] = int32(len(f.members[g]))
 	f.members[g] = append(f.members[g], id)
@@ -188,8 +195,11 @@ func (f *Form) link(id FieldID, wrong func(path, problem string)) {
 		}
 	}
 	lookAll(field.Asked)
-	if f.group[id] >= 0 {
-		look(f.group[id]) // rows that are not asked take their fields along
+	if group := f.group[id]; group >= 0 {
+		look(group) // rows that are not asked take their fields along
+		if f.IsList(group) {
+			f.dependents[id] = append(f.dependents[id], group) // blank items do not count
+		}
 	}
 }
 
@@ -258,21 +268,61 @@ func (f *Form) LookupAnswer(path string) (Place, bool) {
 		if len(path) <= len(head) || path[:len(head)] != head || path[len(head)] != '/' {
 			continue
 		}
-		position, rest, deeper := strings.Cut(path[len(head)+1:], "/")
+		position, _, deeper := strings.Cut(path[len(head)+1:], "/")
 		row, ok := rowNumber(position)
 		if !ok {
 			continue
 		}
-		if !deeper {
-			return Place{group, row}, true
-		}
+		rest := path[len(head)+1+len(position):]
 		for _, id := range f.members[f.groupIndex[group]] {
-			if f.Fields[id].Path[len(head)+3:] == rest {
+			if f.Fields[id].Path[len(head)+2:] == rest {
 				return Place{id, row}, true
 			}
 		}
+		if !deeper {
+			return Place{group, row}, true
+		}
 	}
 	return Place{}, false
+}
+
+// RowAt finds the row that a path names: the head of its group, and its position. The item phones/0 of a list is a
+// row as well. It reports false for a path that names none.
+func (f *Form) RowAt(path string) (row Place, ok bool) {
+	p, ok := f.Lookup(path)
+	switch group := f.group[p.Field]; {
+	case !ok || p.Row < 0:
+		return Place{}, false
+	case group < 0:
+		return p, true
+	case f.IsList(group):
+		return Place{group, p.Row}, true
+	default:
+		return Place{}, false
+	}
+}
+
+// CutRow cuts the path of a field inside rows at the row: crew/*/name is crew and /name, and the items phones/* of a list
+// are phones and an empty text. It reports false for a field that is in no rows.
+func CutRow(path string) (head, rest string, inRows bool) {
+	for at := 0; ; {
+		k := strings.Index(path[at:], "/*")
+		if k < 0 {
+			return path, "", false
+		}
+		if at += k + 2; at == len(path) || path[at] == '/' {
+			return path[:at-2], path[at:], true
+		}
+	}
+}
+
+// PathInRow is the path of a field in the row of a number, or the path itself where the field is in no rows.
+func PathInRow(path string, row int) string {
+	head, rest, inRows := CutRow(path)
+	if !inRows {
+		return path
+	}
+	return head + "/" + strconv.Itoa(row) + rest
 }
 
 func rowNumber(s string) (int32, bool) {
@@ -296,12 +346,10 @@ func (f *Form) Path(p Place) string {
 	if p.Row < 0 {
 		return path
 	}
-	row := strconv.Itoa(int(p.Row))
 	if f.Fields[p.Field].Kind == KindRows {
-		return path + "/" + row
+		return path + "/" + strconv.Itoa(int(p.Row))
 	}
-	head, rest, _ := strings.Cut(path, "*")
-	return head + row + rest
+	return PathInRow(path, int(p.Row))
 }
 
 // FirstFile is the path of the first field that takes a file, or an empty text.
@@ -329,6 +377,18 @@ func (f *Form) Members(group FieldID) []FieldID {
 // RowFields lists the fields of a repeated group as they stand in a row: the declared ones, and then one of kind
 // KindBeyond where the form has it.
 func (f *Form) RowFields(group FieldID) []FieldID { return f.members[f.groupIndex[group]] }
+
+// IsList reports whether the rows of a group are a list of plain values: each has one field, whose path ends with the
+// row.
+func (f *Form) IsList(group FieldID) bool {
+	members := f.RowFields(group)
+	return len(members) > 0 && strings.HasSuffix(f.Fields[members[0]].Path, "/*")
+}
+
+// Counts reports whether an item of a list counts that holds a value. A blank one is not sent. An unticked box is.
+func (f *Form) Counts(item FieldID, v Value) bool {
+	return !v.Absent() || f.Fields[item].Kind == KindBoolean
+}
 
 // Dependents lists the fields whose rules or asking look at this one.
 func (f *Form) Dependents(id FieldID) []FieldID { return f.dependents[id] }

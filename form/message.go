@@ -70,6 +70,7 @@ const (
 	MessageSignedOut
 	MessageUnsettledLater
 	MessageWaitingLater
+	MessageNotUnique
 
 	// What pages say beside that. A script has these words from the core.
 	MessageYours
@@ -214,6 +215,7 @@ var english = [firstOfServer]entry{
 	MessageSignedOut:      {"signed-out", Wording{Other: "You seem to be signed out."}},
 	MessageUnsettledLater: {"unsettled-later", Wording{Other: "It is not known whether your answers have arrived. Try again later: they are applied once."}},
 	MessageWaitingLater:   {"waiting-later", Wording{Other: "The office is busy. Your answers are sent again later."}},
+	MessageNotUnique:      {"not-unique", Wording{Other: "{label}: the same stands there twice."}},
 
 	MessageYours:           {"yours", Wording{Other: "Yours"}},
 	MessageSavedMeanwhile:  {"saved-meanwhile", Wording{Other: "Saved meanwhile"}},

@@ -27,7 +27,7 @@ func appendBeyond(list []member, f *form.Form, object map[string]any, path, decl
 		below, isObject := value.(map[string]any)
 		rows, isList := value.([]any)
 		switch {
-		case isField && f.Fields[id].Kind == form.KindRows && isList:
+		case isField && f.Fields[id].Kind == form.KindRows && isList && !f.IsList(id):
 			for k, row := range rows {
 				if row, is := row.(map[string]any); is {
 					list = appendBeyond(list, f, row, at+"/"+strconv.Itoa(k)+"/", as+"/*/")

@@ -131,7 +131,7 @@ func (c *typeCheck) object(body map[string]any) {
 func (c *typeCheck) list(pointer string, v any, group form.FieldID) {
 	list, is := v.([]any)
 	if !is {
-		c.is(pointer, v, "a list of objects")
+		c.is(pointer, v, "a list")
 		return
 	}
 	c.rows = max(c.rows, len(list))
@@ -141,6 +141,12 @@ func (c *typeCheck) list(pointer string, v any, group form.FieldID) {
 	head := len(c.form.Fields[group].Path + "/*/")
 	for row, item := range list {
 		at := pointer + "/" + strconv.Itoa(row)
+		if c.form.IsList(group) {
+			if item != nil {
+				c.value(at, item, &c.form.Fields[c.form.Members(group)[0]])
+			}
+			continue
+		}
 		object, is := item.(map[string]any)
 		if !is {
 			c.is(at, item, "an object")

@@ -82,14 +82,15 @@ type fieldView struct {
 
 type rowView struct {
 	Number  string
+	IsItem  bool        // of a list
 	Saved   *hiddenView // tells which of the saved rows it is; nil means a new one
 	Fields  []fieldView
 	Buttons []buttonView
 }
 
 // newRow is a row without its fields: the first one cannot go up.
-func newRow(f *form.Form, path, number string) rowView {
-	row := rowView{Number: number, Buttons: []buttonView{{markup.Move, path, f.Words(form.MessageMoveUp)}, {markup.Remove, path, f.Words(form.MessageRemove)}}}
+func newRow(f *form.Form, group form.FieldID, path, number string) rowView {
+	row := rowView{Number: number, IsItem: f.IsList(group), Buttons: []buttonView{{markup.Move, path, f.Words(form.MessageMoveUp)}, {markup.Remove, path, f.Words(form.MessageRemove)}}}
 	if number == "1" {
 		row.Buttons = row.Buttons[1:]
 	}
@@ -200,13 +201,14 @@ func (h *Handler) fieldViews(v *visit, p *pageView) []fieldView {
 			group := &list[len(list)-1]
 			if len(group.Rows) <= int(place.Row) {
 				row := group.Path + "/" + strconv.Itoa(int(place.Row))
-				view := newRow(h.form, row, strconv.Itoa(int(place.Row)+1))
+				view := newRow(h.form, h.form.GroupOf(place.Field), row, strconv.Itoa(int(place.Row)+1))
 				if mark := h.markAt(v, h.form.GroupOf(place.Field), int(place.Row)); mark != "" {
 					view.Saved = &hiddenView{markup.Row, row + " " + mark}
 				}
 				group.Rows = append(group.Rows, view)
 			}
 			row := &group.Rows[place.Row]
+			view.Required = view.Required || row.IsItem // nobody has to fill a blank item in
 			row.Fields = append(row.Fields, view)
 		}
 	}
@@ -220,10 +222,12 @@ func (h *Handler) rowTemplate(group form.FieldID, ids markup.IDs) *rowView {
 		return nil
 	}
 	head := h.form.Fields[group].Path
-	row := newRow(h.form, head+"/*", "*")
+	row := newRow(h.form, group, head+"/*", "*")
 	for _, id := range h.form.Members(group) {
 		f := &h.form.Fields[id]
-		row.Fields = append(row.Fields, h.emptyField(f, f.Path, ids))
+		view := h.emptyField(f, f.Path, ids)
+		view.Required = view.Required || row.IsItem
+		row.Fields = append(row.Fields, view)
 	}
 	return &row
 }

@@ -52,6 +52,21 @@ func (r reading) asked(x lifecycle.FieldState, byNow bool) bool {
 	})
 }
 
+// hasRows reports whether a group has a row that counts. A blank item of a list does not.
+func (r reading) hasRows(group form.FieldID) bool {
+	f := r.session.Form()
+	member := f.Members(group)[0]
+	for row := int32(0); ; row++ {
+		x, there := r.session.At(form.Place{Field: member, Row: row})
+		if !there {
+			return false
+		}
+		if !f.IsList(group) || f.Counts(member, x.Underlying()) {
+			return true
+		}
+	}
+}
+
 // holds evaluates what a condition says of one field, in a row or outside of rows.
 func (r reading) holds(l *form.Literal, row int32, byNow bool) bool {
 	f := r.session.Form()
@@ -63,7 +78,7 @@ func (r reading) holds(l *form.Literal, row int32, byNow bool) bool {
 	if x.Declared().Kind == form.KindRows {
 		any := x.SavedRows() > 0
 		if byNow {
-			_, any = r.session.At(form.Place{Field: f.Members(l.Field)[0], Row: 0})
+			any = r.hasRows(l.Field)
 		}
 		return (any && asked) != l.Negate
 	}

@@ -3,6 +3,7 @@ package guarantee
 import (
 	"slices"
 	"strconv"
+	"strings"
 
 	"leanwicket.dev/form"
 	"leanwicket.dev/lifecycle"
@@ -110,7 +111,7 @@ func (w *Watch) checkEdits(e lifecycle.Event, o outcomes) {
 		case e.Kind == lifecycle.EventResolve && (e.Path == path || !there || isRowOf(path, e.Path)):
 		case e.Kind == lifecycle.EventRemoveRow && isRowOf(path, e.Path):
 		case there && w.waitedFor(path, f):
-		case accepted && (w.wasSentAs(b) || b.rests && s.Form().Accepted.Then == form.ThenClear):
+		case accepted && (w.wasSentAs(b) || b.blank || b.rests && s.Form().Accepted.Then == form.ThenClear):
 		default:
 			w.broken(EditsSurvive, path, "what was typed ("+b.kept.String()+") was changed by "+e.Kind.String())
 		}
@@ -145,7 +146,7 @@ func (w *Watch) waitedFor(path string, f lifecycle.FieldState) bool {
 
 // isRowOf reports whether a field's path lies below a row or group.
 func isRowOf(path, row string) bool {
-	return len(path) > len(row) && path[:len(row)] == row && path[len(row)] == '/'
+	return path == row || strings.HasPrefix(path, row+"/") // an item of a list is a row itself
 }
 
 // wasSentAs reports whether exactly this value had been sent.

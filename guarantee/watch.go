@@ -86,6 +86,7 @@ type fieldBefore struct {
 	place form.Place
 	kept  form.Value
 	rests bool // not asked, and not edited since: clear takes it
+	blank bool // an item of a list that holds nothing, and was not edited since: it was not sent
 }
 
 // facts are what the guarantees ask about the form as a whole.
@@ -141,7 +142,12 @@ func (w *Watch) takeDown() {
 		}
 		// Of a field that is not asked, or was not, what it keeps is compared.
 		if kept := f.Underlying(); since && w.sinceCounts() || kept != f.UnderlyingBaseline() {
-			w.then.fields = append(w.then.fields, fieldBefore{int32(f.ID()), f.Place(), kept, !(reading{w.session}).asked(f, true) && !since})
+			declared, field := w.session.Form(), f.Place().Field
+			group, inRows := declared.Group(field)
+			w.then.fields = append(w.then.fields, fieldBefore{
+				id: int32(f.ID()), place: f.Place(), kept: kept, rests: !(reading{w.session}).asked(f, true) && !since,
+				blank: inRows && declared.IsList(group) && !declared.Counts(field, kept) && !since,
+			})
 		}
 	}
 }

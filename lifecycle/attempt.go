@@ -69,10 +69,10 @@ func (s *Session) sendTry() {
 // copyValues keeps the values as they are now as those that are sent, with what
 // of them differs from the baseline, and takes the edited-since marks away.
 func (s *Session) copyValues() {
-	for g, group := range s.form.Groups() {
+	for _, group := range s.form.Groups() {
 		var sent []int32
 		if s.has(int32(group), state.BitAsked) {
-			sent = s.groups[g].Now
+			sent = s.countedRows(group, sideNow)
 		}
 		s.setRowList(group, state.InSent, sent)
 		s.freeRows(group)
@@ -149,7 +149,7 @@ func (s sending) rows(to []form.Answer, group form.FieldID) []form.Answer {
 	if s.now {
 		rows, changed = nil, s.has(int32(group), state.BitDirty)
 		if s.has(int32(group), state.BitAsked) {
-			rows = g.Now
+			rows = s.countedRows(group, sideNow)
 		}
 		for _, r := range rows {
 			for i := range s.cellsOf(r) {
@@ -184,7 +184,7 @@ func (s *Session) sameAsSent(button int32) bool {
 // any difference.
 func (s *Session) eachDifference(goOn func(i int32) bool) bool {
 	for g, group := range s.form.Groups() {
-		now := s.groups[g].Now
+		now := s.countedRows(group, sideNow)
 		if !s.has(int32(group), state.BitAsked) {
 			now = nil
 		}

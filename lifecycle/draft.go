@@ -142,7 +142,7 @@ func (s *Session) rawOf(i int32) string {
 func (s *Session) keepRows(kept *Draft, group form.FieldID) {
 	head, g := int32(group), s.rowsOf(group)
 	var values []DraftAnswer
-	for position, r := range g.Now {
+	for position, r := range s.countedRows(group, sideNow) {
 		for i := range s.cellsOf(r) {
 			if s.isKept(i) {
 				values = append(values, s.keptCell(i, s.form.Path(form.Place{Field: s.cells[i].Field, Row: int32(position)}), kept.Attempt != nil))

@@ -232,6 +232,9 @@ func RowText(f *form.Form, e Event) string {
 		return ""
 	}
 	p, ok := f.Lookup(path)
+	if e.Kind != EventAddRow {
+		p, ok = f.RowAt(path)
+	}
 	if !ok {
 		return ""
 	}

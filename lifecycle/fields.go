@@ -176,12 +176,6 @@ func (s *Session) effective(i int32, of side) form.Value {
 // askedBit is the mark of what is asked, by each side.
 var askedBit = [...]state.Bits{sideNow: state.BitAsked, sideBase: state.BitBaseAsked, sideSent: state.BitSent}
 
-// rowsBy are the rows of a group, by one side.
-func (s *Session) rowsBy(group form.FieldID, of side) []int32 {
-	g := s.rowsOf(group)
-	return [...][]int32{sideNow: g.Now, sideBase: g.Base, sideSent: g.Sent}[of]
-}
-
 // revise recomputes what follows from a cell's value and baseline, there and at
 // the cells that depend on it.
 func (s *Session) revise(i int32) {
@@ -190,6 +184,8 @@ func (s *Session) revise(i int32) {
 	for _, dependent := range s.form.Dependents(field) {
 		group := s.form.GroupOf(dependent)
 		switch {
+		case dependent == s.form.GroupOf(field): // of a list, whose items count where they are not blank
+			s.revise(int32(dependent))
 		case group < 0:
 			s.reviseDependent(int32(dependent))
 		case s.cells[i].Row >= 0: // both in the same row
@@ -312,8 +308,7 @@ func (s *Session) recompute(i int32) {
 func (s *Session) isAsSaved(i int32) bool {
 	c := &s.cells[i]
 	if s.form.Fields[c.Field].Kind == form.KindRows {
-		g := s.rowsOf(c.Field)
-		return slices.Equal(g.Now, g.Base)
+		return slices.Equal(s.countedRows(c.Field, sideNow), s.countedRows(c.Field, sideBase))
 	}
 	return c.Value == c.Baseline
 }
@@ -349,7 +344,7 @@ func (s *Session) literalHolds(l form.Literal, i int32, of side) bool {
 	field := &s.form.Fields[l.Field]
 	found := false
 	if field.Kind == form.KindRows {
-		found = len(s.rowsBy(l.Field, of)) > 0 && s.has(other, askedBit[of])
+		found = len(s.countedRows(l.Field, of)) > 0 && s.has(other, askedBit[of])
 		return found != l.Negate
 	}
 	v := s.effective(other, of)

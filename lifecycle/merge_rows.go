@@ -24,7 +24,13 @@ func (s *Session) mergeRows(group form.FieldID, answers []form.Answer, m merging
 		s.firstRows(group, count, m)
 	case !own && (in.equal || !s.anyRowMine(g.Now, m)):
 		s.setBaseRows(group, s.upTo(group, in.matched, count))
-		s.setRows(group, g.Base)
+		now := slices.Clone(g.Base)
+		for _, r := range g.Now {
+			if s.isBlank(r, sideNow) && !s.rowIn(r, state.InBase) { // somebody may be about to type there
+				now = append(now, r)
+			}
+		}
+		s.setRows(group, now)
 	default:
 		contested = in.differ && (m.ask || s.isAsSaved(head)) && !(in.asSent && s.isSentUnsure())
 		if count != len(in.matched) { // by position alone an answer would come to stand in another's row

@@ -279,7 +279,7 @@ func (f FieldState) SavedRows() int {
 	if f.Declared().Kind != form.KindRows {
 		return 0
 	}
-	return len(f.session.groups[f.session.form.GroupIndex(f.place.Field)].Base)
+	return len(f.session.countedRows(f.place.Field, sideBase))
 }
 
 // Asked reports whether the field is asked.

@@ -10,6 +10,21 @@ import (
 // rowsOf are the lists of a group.
 func (s *Session) rowsOf(group form.FieldID) *state.Group { return &s.groups[s.form.GroupIndex(group)] }
 
+// countedRows are those of a group's rows that count, by one side: of a list those that are not blank.
+func (s *Session) countedRows(group form.FieldID, of side) []int32 {
+	rows := *s.rowsOf(group).List([...]state.ListSet{sideNow: state.InNow, sideBase: state.InBase, sideSent: state.InSent}[of])
+	if !s.form.IsList(group) {
+		return rows
+	}
+	return slices.DeleteFunc(slices.Clone(rows), func(r int32) bool { return s.isBlank(r, of) })
+}
+
+// isBlank reports whether a row is an item of a list that holds nothing, by one side: it is not sent, and makes no difference.
+func (s *Session) isBlank(r int32, of side) bool {
+	item := &s.cells[s.rows[r].First]
+	return s.form.IsList(s.rows[r].Group) && !s.form.Counts(item.Field, [...]form.Value{sideNow: item.Value, sideBase: item.Baseline, sideSent: item.Sent}[of])
+}
+
 // setRowList replaces one of a group's lists of rows.
 func (s *Session) setRowList(group form.FieldID, which state.ListSet, list []int32) {
 	s.rowsOf(group).SetList(s.rows, which, list)
@@ -20,11 +35,12 @@ func (s *Session) rowIn(r int32, which state.ListSet) bool { return s.rows[r].In
 // rowsAt finds the group of a path, and with a row number the row's position.
 func (s *Session) rowsAt(path string, wantRow bool) (*state.Group, form.Place, error) {
 	p, ok := s.form.Lookup(path)
+	what := "rows"
+	if wantRow {
+		what = "row"
+		p, ok = s.form.RowAt(path)
+	}
 	if !ok || s.form.Fields[p.Field].Kind != form.KindRows || (p.Row >= 0) != wantRow {
-		what := "rows"
-		if wantRow {
-			what = "row"
-		}
 		return nil, p, &UnknownError{what, path}
 	}
 	g := s.rowsOf(p.Field)
@@ -74,8 +90,8 @@ func (s *Session) moveRow(path, to string) error {
 	if err != nil {
 		return err
 	}
-	q, ok := s.form.Lookup(to)
-	if !ok || q.Field != p.Field || q.Row < 0 {
+	q, ok := s.form.RowAt(to)
+	if !ok || q.Field != p.Field {
 		return &UnknownError{"row", to}
 	}
 	if int(q.Row) >= len(g.Now) {
@@ -218,8 +234,8 @@ func (s *Session) freeRows(group form.FieldID) {
 // rowsDirty compares the order and identity of a group's rows with those of
 // its baseline. A group that is not asked is absent on that side.
 func (s *Session) rowsDirty(i int32) bool {
-	g := s.rowsOf(s.cells[i].Field)
-	now, base := g.Now, g.Base
+	group := s.cells[i].Field
+	now, base := s.countedRows(group, sideNow), s.countedRows(group, sideBase)
 	if !s.has(i, state.BitAsked) {
 		now = nil
 	}

@@ -37,11 +37,14 @@ func (s *Session) breaks(i int32, k int) (form.MessageID, form.Code, bool) {
 		}
 		return constraint.BreaksBeside(c.Value, s.effective(other, sideNow))
 	case s.form.Fields[c.Field].Kind == form.KindRows:
-		count := len(s.groups[s.form.GroupIndex(c.Field)].Now)
+		rows := s.countedRows(c.Field, sideNow)
+		if constraint.Op == form.OpUniqueItems {
+			return form.MessageNotUnique, form.CodeCustomError, s.anyTwice(rows)
+		}
 		if constraint.Op == form.OpRequired && !s.holdsHere(constraint.When, i, sideNow) {
 			return form.MessageNone, 0, false
 		}
-		return constraint.BreaksAt(count)
+		return constraint.BreaksAt(len(rows))
 	case constraint.Op == form.OpRequired:
 		if c.Value.Absent() && s.holdsHere(constraint.When, i, sideNow) {
 			return form.MessageValueMissing, form.CodeValueMissing, true
@@ -56,6 +59,19 @@ func (s *Session) breaks(i int32, k int) (form.MessageID, form.Code, bool) {
 	default:
 		return s.form.Breaks(c.Field, k, c.Value)
 	}
+}
+
+// anyTwice reports whether two items of a list have the same value.
+func (s *Session) anyTwice(items []int32) bool {
+	seen := make(map[form.Value]bool, len(items))
+	for _, r := range items {
+		value := s.cells[s.rows[r].First].Value
+		if seen[value] {
+			return true
+		}
+		seen[value] = true
+	}
+	return false
 }
 
 // ruleText writes what a broken rule says.

@@ -129,7 +129,7 @@ func (s *Session) countsAsSent(i int32) bool {
 // answers are the same application.
 func (s *Session) sameRowsAsSent(g, head int32) bool {
 	group := &s.groups[g]
-	now := group.Now
+	now := s.countedRows(form.FieldID(head), sideNow)
 	if !s.has(head, state.BitAsked) {
 		now = nil
 	}

@@ -72,10 +72,15 @@ func (d *structDecoder) member(v reflect.Value, path string) {
 		d.wrong(path, "the form has no such field")
 		return
 	}
-	if v.Kind() == reflect.Slice && v.Type().Elem().Kind() == reflect.Struct && f.Declared().Kind == form.KindRows {
-		list := reflect.MakeSlice(v.Type(), f.Rows(), f.Rows())
+	if v.Kind() == reflect.Slice && f.Declared().Kind == form.KindRows {
+		list := reflect.MakeSlice(v.Type(), 0, f.Rows())
 		for row := range f.Rows() {
-			d.object(list.Index(row), path+"/"+strconv.Itoa(row)+"/")
+			at := path + "/" + strconv.Itoa(row)
+			if item, isItem := d.session.Field(at); isItem && !d.session.form.Counts(item.Place().Field, item.Value()) {
+				continue // it is blank
+			}
+			list = reflect.Append(list, reflect.Zero(v.Type().Elem()))
+			d.member(list.Index(list.Len()-1), at)
 		}
 		v.Set(list)
 		return

@@ -73,6 +73,9 @@ func rows(f *form.Form, group form.FieldID, v any) []form.Answer {
 	if len(list) > maxRows {
 		list = list[:maxRows]
 	}
+	if f.IsList(group) {
+		return items(f, group, list)
+	}
 	answers := []form.Answer{{
 		Place: form.Place{Field: group, Row: -1}, Value: form.Number(int64(len(list)), 0),
 	}}
@@ -86,6 +89,22 @@ func rows(f *form.Form, group form.FieldID, v any) []form.Answer {
 			}
 		}
 	}
+	return answers
+}
+
+// items reads a list of plain values. What is blank is no item, and a list with something else is none.
+func items(f *form.Form, group form.FieldID, list []any) []form.Answer {
+	answers := []form.Answer{{Place: form.Place{Field: group, Row: -1}}}
+	item := f.Members(group)[0]
+	if !form.Plain(list) {
+		list = nil
+	}
+	for _, v := range list {
+		if value, _ := f.Fields[item].ValueOf(v); f.Counts(item, value) {
+			answers = append(answers, form.Answer{Place: form.Place{Field: item, Row: int32(len(answers) - 1)}, Value: value})
+		}
+	}
+	answers[0].Value = form.Number(int64(len(answers)-1), 0)
 	return answers
 }
 
@@ -107,8 +126,14 @@ func Unfit(f *form.Form, body any) (paths []string) {
 			if f.Fields[id].Kind != form.KindRows {
 				break
 			}
-			object, is := item.(map[string]any)
 			below := path + "/" + strconv.Itoa(row)
+			if f.IsList(form.FieldID(id)) {
+				if !form.Plain([]any{item}) {
+					paths = append(paths, below)
+				}
+				continue
+			}
+			object, is := item.(map[string]any)
 			if !is && item != nil {
 				paths = append(paths, below)
 			}

@@ -90,6 +90,9 @@ func (p *scenarioReader) button(n *document.Node) string {
 func (p *scenarioReader) rows(n *document.Node, row bool) string {
 	path := p.Text(n)
 	place, ok := p.form().Lookup(path)
+	if row {
+		place, ok = p.form().RowAt(path)
+	}
 	if ok && p.form().Fields[place.Field].Kind == form.KindRows && (place.Row >= 0) == row {
 		return path
 	}

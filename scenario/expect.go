@@ -273,14 +273,19 @@ func (p *scenarioReader) expectValue(entry *Entry, key string, v document.Entry)
 func (p *scenarioReader) expectRows(entry *Entry, key string, v document.Entry) {
 	rows := v.Value.Items
 	if v.Value.Kind != document.List && v.Value.Kind != document.Null {
-		p.Wrong(v.Value, document.Describe(v.Value), "null, or a list with one mapping a row")
+		p.Wrong(v.Value, document.Describe(v.Value), "null, or a list with one mapping a row, or with the items of a list")
 		return
 	}
 	path := v.Key
 	entry.expect = append(entry.expect, expectation{v.At, key + " " + path + ": " + Plural(len(rows), "row"), func(play *play) string {
 		return differs(Plural(len(rows), "row"), Plural(play.rows(key, path), "row"))
 	}})
+	place, _ := p.form().Lookup(path)
 	for k, row := range rows {
+		if p.form().IsList(place.Field) {
+			p.expectValue(entry, key, document.Entry{Key: path + "/" + itoa(k), At: row, Value: row})
+			continue
+		}
 		var below func(n *document.Node, prefix string)
 		below = func(n *document.Node, prefix string) {
 			for _, e := range p.Map(n) {

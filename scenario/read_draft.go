@@ -41,10 +41,15 @@ func (p *scenarioReader) keptPart(n *document.Node) *keptPart {
 				k.rows[group] = max(k.rows[group], int(place.Row)+1)
 			}
 		case place.Row >= 0 || e.Value.Kind != document.List && e.Value.Kind != document.Null:
-			p.Wrong(e.At, document.Describe(e.Value)+" for "+e.Key, "a list with one mapping a row, [] for none; or the path of a field in a row, such as "+e.Key+"/0/…")
+			p.Wrong(e.At, document.Describe(e.Value)+" for "+e.Key, "a list with one mapping a row, or the items of a list, [] for none; or the path of a field in a row, such as "+e.Key+"/0/…")
 		default:
 			k.listed[place.Field] = len(e.Value.Items)
 			for row, item := range e.Value.Items {
+				if p.form().IsList(place.Field) {
+					name := e.Key + "/" + itoa(row)
+					k.at[name] = document.Entry{Key: name, At: item, Value: item}
+					continue
+				}
 				for _, member := range p.Map(item) {
 					member.Key = e.Key + "/" + itoa(row) + "/" + member.Key
 					if _, ok := p.kept(member.Key, member.At); ok {

@@ -39,10 +39,16 @@ func loads(bodies ...string) string {
 
 func check(t *testing.T, rules map[string]rule) {
 	t.Helper()
+	checkOn(t, specForm, rules)
+}
+
+// checkOn plays sessions of another form than specForm.
+func checkOn(t *testing.T, form string, rules map[string]rule) {
+	t.Helper()
 	for name, r := range rules {
 		t.Run(name, func(t *testing.T) {
 			files := fstest.MapFS{
-				"spec.form.yaml":  {Data: []byte(specForm + r.policies)},
+				"spec.form.yaml":  {Data: []byte(form + r.policies)},
 				"s.scenario.yaml": {Data: []byte("scenario: " + name + "\nform: spec.form.yaml\n" + r.session)},
 			}
 			s, err := NewReader(files).File("s.scenario.yaml")

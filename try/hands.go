@@ -285,7 +285,7 @@ func (t *tab) oneMore(group string) {
 			raw, _ = sample.One(t.form, id)
 		}
 		if raw != "" {
-			t.typeIn(strings.Replace(f.Path, "/*/", fmt.Sprintf("/%d/", count), 1), raw)
+			t.typeIn(form.PathInRow(f.Path, count), raw)
 		}
 	}
 }

@@ -38,8 +38,9 @@ const labelled = ({ label }, row) => {
   if (row !== undefined) return all.slice(row, row + 1)
   return all.length === 1 || all.every(c => c.type === "radio" && c.name === all[0].name) ? all : []
 }
+const inRow = /\/\*(?=\/|$)/
 const found = (field, row) => {
-  const path = row === undefined ? field.path : field.path.replace("/*/", `/${row}/`)
+  const path = row === undefined ? field.path : field.path.replace(inRow, `/${row}`)
   if (field.parts) return field.parts.map(selector => every(selector)[0]).filter(Boolean)
   if (field.selector) return every(field.selector.replaceAll("{row}", row))
   const named = [...new Set(every(`[name="${CSS.escape(path)}"]:not([type=hidden])`).map(inner))] // a component and its control may both have the name
@@ -59,15 +60,15 @@ const inner = c => {
 // The fields that are on the page, with their controls: of one in rows, those of each row
 // that is there.
 const most = 20
-const present = () => fields.flatMap(f => f.path.includes("/*/")
-  ? Array.from({ length: most }, (_, row) => ({ ...f, path: f.path.replace("/*/", `/${row}/`), all: controls(f, row) })) : [{ ...f, all: controls(f) }])
+const present = () => fields.flatMap(f => inRow.test(f.path)
+  ? Array.from({ length: most }, (_, row) => ({ ...f, path: f.path.replace(inRow, `/${row}`), all: controls(f, row) })) : [{ ...f, all: controls(f) }])
   .filter(f => f.all.length)
 // The form of a page is the one with most of the declared fields: others may have some of them too.
 const formOf = c => c.form?.elements ? c.form : closest(c, "form")
 let best // is the form of this question
 const form = () => {
   if (best !== undefined) return best
-  const owners = fields.flatMap(f => [...new Set(found(f, f.path.includes("/*/") ? 0 : undefined).map(formOf))]).filter(Boolean)
+  const owners = fields.flatMap(f => [...new Set(found(f, inRow.test(f.path) ? 0 : undefined).map(formOf))]).filter(Boolean)
   const fieldsOf = owner => owners.filter(o => o === owner).length
   return best = owners.reduce((most, owner) => most && fieldsOf(most) >= fieldsOf(owner) ? most : owner, undefined) ?? every("form")[0] ?? null
 }

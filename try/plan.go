@@ -108,7 +108,7 @@ func newPlan(source *declare.Source, o Options) (*plan, error) {
 }
 
 // inFirstRow is a field's path, in a row that of the first one.
-func inFirstRow(path string) string { return strings.Replace(path, "/*/", "/0/", 1) }
+func inFirstRow(path string) string { return form.PathInRow(path, 0) }
 
 // field is what is declared of the field at a path.
 func (p *plan) field(path string) (*form.Field, form.FieldID) {

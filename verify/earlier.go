@@ -113,7 +113,7 @@ func (m *successors) keptText(kept *lifecycle.Draft) string {
 		}
 		for id := range m.form.Declared() {
 			if list, there := rows[form.FieldID(id)]; there {
-				sent.add(m.form.Fields[id].Path, listText(list))
+				sent.add(m.form.Fields[id].Path, m.listText(form.FieldID(id), list))
 			}
 		}
 		text += fmt.Sprintf(", attempt: {button: %s, version: %s, values: %s}", quote(a.Button), quote(a.Version), sent.String())
@@ -140,16 +140,17 @@ func (m *successors) keptGroupText(g *lifecycle.DraftGroup, values, baseline *me
 			base[place].addValue(m.form, memberOf(v.Path), v.Baseline)
 		}
 	}
+	group, _ := m.form.FieldAt(g.Path)
 	if !g.Clean {
-		values.add(g.Path, listText(now))
+		values.add(g.Path, m.listText(group, now))
 	}
-	baseline.add(g.Path, listText(base))
+	baseline.add(g.Path, m.listText(group, base))
 }
 
-// memberOf is the path of a field within its row.
+// memberOf is the path of a field within its row; empty for an item of a list.
 func memberOf(path string) string {
-	_, member, _ := strings.Cut(path, "/*/")
-	return member
+	_, member, _ := form.CutRow(path)
+	return strings.TrimPrefix(member, "/")
 }
 
 // members are the members of a mapping in a scenario file.
@@ -177,10 +178,18 @@ func (s *members) addValue(form *form.Form, name string, v form.Value) {
 
 func (s members) String() string { return "{" + strings.Join(s, ", ") + "}" }
 
-func listText(rows []members) string {
+// listText writes the rows of a group, or the items of a list, which have no names.
+func (m *successors) listText(group form.FieldID, rows []members) string {
 	texts := make([]string, len(rows))
 	for k := range rows {
-		texts[k] = rows[k].String()
+		switch {
+		case !m.form.IsList(group):
+			texts[k] = rows[k].String()
+		case len(rows[k]) == 0:
+			texts[k] = "null"
+		default:
+			texts[k] = strings.TrimPrefix(rows[k][0], quote("")+": ")
+		}
 	}
 	return "[" + strings.Join(texts, ", ") + "]"
 }

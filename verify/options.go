@@ -79,7 +79,7 @@ func (o Options) withDefaults(form *form.Form) Options {
 
 // inFirstRow is the field that is walked where one in rows is named as it is declared and
 // told: crew/*/name.
-func inFirstRow(path string) string { return strings.Replace(path, "/*/", "/0/", 1) }
+func inFirstRow(path string) string { return form.PathInRow(path, 0) }
 
 // under reports whether one more stays within a limit. A limit of 0 allows any number.
 func under(limit, count int) bool { return limit == 0 || count < limit }

@@ -4,7 +4,7 @@ import { attributes } from "./attributes.js"
 import { guard, pages } from "./guard.js"
 import { openForm as open } from "./module.js"
 import { presses, secondClicks } from "./press.js"
-import { isChoice, moveOf, noAnswers, rawOf, setRaw } from "./values.js"
+import { isChoice, listOf, moveOf, noAnswers, rawOf, setRaw } from "./values.js"
 
 /** @typedef {import("./session.js").Session} Session */
 
@@ -126,7 +126,7 @@ function attach(session, element, byId) {
     if (over && over !== to && !to.contains(over) && !over.contains(to)) to.scrollIntoView({ block: "center" }) // something sticks above it
   }
 
-  /** @param {any} by */
+  /** @param {any} by a button of a row, or its name and value */
   function does(by) {
     const what = by.name.slice(11), value = by.value.split(" ").at(-1), [, group, row] = /^(.*)\/(\d+)$/.exec(value) || ["", value]
     buttons[by.name](session, by.value)
@@ -165,6 +165,10 @@ function attach(session, element, byId) {
     for (const type of ["pointerdown", "keydown"]) on(within, type, e => {
       wanted = undefined
       entered = e.key === "Enter" && e.target.localName === "input" && !noAnswers.includes(e.target.type)
+      const list = entered && mine(e.target) && !e.isComposing && listOf(session, pathOf(e.target))
+      if (!list) return
+      e.preventDefault()
+      does({ name: "leanwicket-add", value: list })
     })
   }
 

@@ -1,7 +1,7 @@
 // What the applicant does to a form, told to its session.
 import { guard } from "./guard.js"
 import { presses, secondClicks } from "./press.js"
-import { isChoice, moveOf } from "./values.js"
+import { isChoice, listOf, moveOf } from "./values.js"
 import { rowButtons } from "./view.js"
 
 /**
@@ -42,7 +42,7 @@ export function listen(page, { element, form, root: rootOf, controls }, held, vi
   /** A button of a group or of a row: crew, crew/2, or what moves a row. */
   function rowButton(what, value) {
     const [row, to] = moveOf(value)
-    const group = row.replace(/\/\d+$/, ""), place = what === "add" ? Number(/** @type {any} */ (form.elements.namedItem(row))?.value) : Number((what === "move" ? to : row).slice(group.length + 1))
+    const group = row.replace(/\/\d+$/, ""), place = what === "add" ? page.session.field(row)?.rows?.length : Number((what === "move" ? to : row).slice(group.length + 1))
     happened(what + " row", row, ...(what === "move" ? [to] : []))
     view.rowFocus(what, group, place)
   }
@@ -78,6 +78,10 @@ export function listen(page, { element, form, root: rootOf, controls }, held, vi
   // Enter in a control means the form's first button, whatever stands before it.
   on(root, "keydown", e => {
     entered = e.key === "Enter" && e.target.localName === "input" && !["submit", "button", "image"].includes(e.target.type)
+    const list = entered && mine(e.target) && !e.isComposing && listOf(page.session, e.target.name)
+    if (!list) return
+    e.preventDefault()
+    rowButton("add", list)
   }, true)
   for (const over of ["keyup", "pointerdown"]) on(document, over, () => { entered = false }, true)
   on(form, "reset", e => { e.preventDefault(); happened("reset") })

@@ -70,17 +70,27 @@ export class Fields {
     const { kind, of } = words
     const choices = options.map(option => Object.freeze({ ...option, value: answer(kind === "choices" ? of : kind, of, option.raw) }))
     this.declared.set(path, { ...words, options: Object.freeze(choices), groups: [] })
-    const group = path.split("/*/")
-    if (group.length > 1) this.declared.get(group[0]).groups.push(path)
+    const [group, inRows] = path.split(/\/\*(?=\/|$)/)
+    if (inRows !== undefined) this.declared.get(group).groups.push(path)
     else this.order.push(path)
+  }
+
+  /** The path of a field as it is declared: crew/0/name is crew/*\/name. @param {string} path */
+  pathOf(path) {
+    if (this.declared.has(path)) return path
+    for (const { 0: row, index } of path.matchAll(/\/\d+(?=\/|$)/g)) {
+      const declared = path.slice(0, index) + "/*" + path.slice(index + row.length)
+      if (this.declared.has(declared)) return declared
+    }
+    return ""
   }
 
   /** Takes how a field, or a group, is now. Returns the field. @param {Records["field"]} told */
   take({ answered, answer: text, saved, ...told }) {
     const { path, raw } = told
-    const declaredPath = path.replace(/^(.*)\/\d+\//, "$1/*/")
+    const declaredPath = this.pathOf(path)
     /** @type {{kind: string, of: string, groups: string[], [word: string]: any}} */
-    const { of, groups, ...words } = this.declared.get(this.declared.has(path) ? path : declaredPath)
+    const { of, groups, ...words } = this.declared.get(declaredPath)
     const before = this.byPath.get(path)
     const rows = words.kind === "rows"
     /** @type {any} */
@@ -93,9 +103,8 @@ export class Fields {
     const field = same(before, now)
     if (field !== before) {
       this.byPath.set(path, field)
-      const group = this.declared.has(path) ? null : declaredPath.split("/*/")[0]
-      if (group) this.moved.add(group)
-      else this.altered = true
+      if (path === declaredPath) this.altered = true
+      else this.moved.add(declaredPath.split("/*")[0])
     }
     if (rows) {
       for (let k = Number(raw); k < (before?.rows?.length || 0); k++) for (const member of groups) this.byPath.delete(member.replace("*", String(k)))

@@ -43,3 +43,13 @@ export function moveOf(value) {
 
 /** What is no answer: buttons, and what only stands among the controls. */
 export const noAnswers = ["submit", "button", "reset", "image", "fieldset", "output"]
+
+/**
+ * The list to which Enter in a control adds an item: the control is that of its last one, which holds something. Else nothing.
+ * @param {import("./session.js").Session} session @param {string} path
+ */
+export function listOf(session, path) {
+  const [, list, item] = /^(.*)\/(\d+)$/.exec(path) || []
+  const isLast = list && session.members(list)[0] === list + "/*" && session.field(list)?.rows?.length === Number(item) + 1
+  return isLast && session.field(path)?.raw ? list : ""
+}

@@ -63,8 +63,9 @@ export async function draw(options, { keyed = true, wait = 0, shadow = false, ou
       put(box, [...row.fields.map((f, n) => fieldBox(f, keyed ? f.key : name + " " + n)), move, remove])
       return box
     })
-    if (!boxes.has("add")) boxes.set("add", button("add", field.path))
-    return [...rows, boxes.get("add")]
+    const add = "add " + field.path
+    if (!boxes.has(add)) boxes.set(add, button("add", field.path))
+    return [...rows, boxes.get(add)]
   }
   function drawn() {
     if (!session.alive) return

@@ -33,8 +33,12 @@ func rewrite(v any, path string, to func(text string) any) {
 	token, rest, deeper := strings.Cut(path, "/")
 	switch v := v.(type) {
 	case []any:
-		for _, row := range v {
-			rewrite(row, rest, to)
+		for k, row := range v {
+			if text, is := row.(string); is && !deeper { // an item of a list
+				v[k] = to(text)
+			} else {
+				rewrite(row, rest, to)
+			}
 		}
 	case map[string]any:
 		name := form.UnescapeToken(token)

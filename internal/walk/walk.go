@@ -4,6 +4,7 @@ package walk
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -71,8 +72,22 @@ func randomGroup(t *rapid.T, d *form.Declaration, name string) {
 	}
 	d.Fields = append(d.Fields, head)
 	first := len(d.Fields)
-	for k := range rapid.IntRange(1, 3).Draw(t, "members") {
-		randomField(t, d, name+"/*/m"+strconv.Itoa(k), first)
+	if rapid.IntRange(0, 2).Draw(t, "a list") == 0 {
+		randomField(t, d, name+"/*", first)
+		item := &d.Fields[first]
+		item.Constraints = slices.DeleteFunc(item.Constraints, func(c form.Constraint) bool { return c.Op == form.OpRequired }) // a blank item is none
+		if flip("each once") {
+			add(form.OpUniqueItems, 0)
+			d.Fields[first-1] = head
+		}
+	} else {
+		for k := range rapid.IntRange(1, 3).Draw(t, "members") {
+			path := name + "/*/m" + strconv.Itoa(k)
+			if rapid.IntRange(0, 3).Draw(t, "in an object") == 0 {
+				path = name + "/*/of/m" + strconv.Itoa(k)
+			}
+			randomField(t, d, path, first)
+		}
 	}
 	if flip("default row") { // beside what a member of any row begins with
 		d.Defaults = append(d.Defaults, form.Answer{Place: form.Place{Field: form.FieldID(first - 1), Row: -1}, Value: form.Number(1, 0)})

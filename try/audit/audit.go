@@ -345,7 +345,9 @@ func (p *page) missing(declared *form.Form) {
 
 // missingRows looks for the template from which the script makes the rows of a group.
 func (p *page) missingRows(path string) {
-	inTemplate := func(e element) bool { return e.isControl() && strings.HasPrefix(e.attribute["name"], path+"/*/") }
+	inTemplate := func(e element) bool {
+		return e.isControl() && (e.attribute["name"] == path+"/*" || strings.HasPrefix(e.attribute["name"], path+"/*/"))
+	}
 	holds := func(e element) bool {
 		return e.attribute["data-leanwicket-rows"] == path || e.attribute["id"] == markup.Page.Control(path)
 	}
