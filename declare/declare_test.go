@@ -83,7 +83,7 @@ func TestMistakesAreToldWithTheirPlace(t *testing.T) {
 		"no answer":      {"{properties: {a: {type: string, minLength: 5, maxLength: 3}}}", "", "minLength 5 beside maxLength 3, which no answer can keep"},
 		"length of date": {"{properties: {a: {type: string, format: date, minLength: 3}}}", "", "minLength at a date"},
 		"missing $ref":   {"{properties: {a: {$ref: 'other.json'}}}", "", "a reference to other.json, which cannot be read"},
-		"other draft":    {"{$schema: 'http://json-schema.org/draft-07/schema#', properties: {a: {type: string}}}", "", "right would be https://json-schema.org/draft/2020-12/schema"},
+		"other draft":    {"{$schema: 'http://json-schema.org/draft-04/schema#', properties: {a: {type: string}}}", "", "right would be https://json-schema.org/draft/2020-12/schema"},
 		"no such file":   {"gone.json", "", "2:9: found \"gone.json\", which cannot be read (file does not exist)"},
 		"boxes":          {"{properties: {a: {const: false}}}", "", "for a box true"},
 		"contradiction":  {"{properties: {a: {allOf: [{type: string}, {type: number}]}}}", "", "the type number where string is demanded too"},

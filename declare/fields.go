@@ -30,8 +30,8 @@ type comparison struct {
 
 var fieldKeywords = map[string][]string{
 	"string":  {"type", "minLength", "maxLength", "pattern", "format", "enum", "const", "oneOf", "contentMediaType", "contentEncoding"},
-	"number":  {"type", "minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf", "enum", "const", "oneOf"},
-	"integer": {"type", "minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf", "enum", "const", "oneOf"},
+	"number":  {"type", "format", "minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf", "enum", "const", "oneOf"},
+	"integer": {"type", "format", "minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf", "enum", "const", "oneOf"},
 	"boolean": {"type", "const", "enum"},
 	"array":   {"type", "items", "minItems", "maxItems", "uniqueItems"},
 }
@@ -44,11 +44,16 @@ func (s *schemaReader) field(parts []*jsonschema.Schema, t, path string, own nee
 	honoured, known := fieldKeywords[t]
 	if !known {
 		at, file := s.node(parts[0])
-		found := "no type"
+		found, want := "no type", "string, number, integer, boolean, array or object"
 		if t != "" {
 			found = "the type " + t
 		}
-		s.wrong(at, file, found+" at "+path, "string, number, integer, boolean, array or object")
+		for _, union := range []string{"oneOf", "anyOf"} {
+			if n := at.Get(union); n != nil && t == "" {
+				at, found, want = n, union+" of several kinds", "one type, with or without null; what belongs to one kind alone stands in if and then"
+			}
+		}
+		s.wrong(at, file, found+" at "+path, want)
 		return
 	}
 	f := &protoField{Field: form.Field{Path: path}, asked: asked, listed: -1}
@@ -138,7 +143,7 @@ func (s *schemaReader) guessType(parts []*jsonschema.Schema) string {
 		if part.Items2020 != nil {
 			return "array"
 		}
-		if len(part.OneOf) > 0 {
+		if len(part.OneOf) > 0 && orNull(part) == nil {
 			return s.guessType(part.OneOf)
 		}
 	}
@@ -155,7 +160,7 @@ func (s *schemaReader) formatOf(f *protoField, part *jsonschema.Schema) {
 		f.Kind = form.KindFile
 	}
 	n := at.Get("format")
-	if n == nil {
+	if n == nil || f.Kind == form.KindNumber || f.Kind == form.KindInteger { // of a number it says how a program holds it
 		return
 	}
 	switch kind, clock := formatKinds[n.Text]; {
@@ -164,7 +169,7 @@ func (s *schemaReader) formatOf(f *protoField, part *jsonschema.Schema) {
 	case n.Text == "email" || n.Text == "uri":
 		f.Constraints = append(f.Constraints, form.Constraint{Op: form.OpFormat, Text: n.Text})
 	default:
-		s.wrong(n, file, "the format "+n.Text+", which a form cannot honour", "date, time, date-time, email, uri or binary")
+		s.wrong(n, file, "the format "+n.Text+", which a form cannot honour", "date, time, date-time, email, uri or binary, or a pattern")
 	}
 }
 
@@ -199,6 +204,9 @@ func (s *schemaReader) optionsOf(f *protoField, part *jsonschema.Schema) {
 		}
 	}
 	for _, one := range part.OneOf {
+		if orNull(part) != nil {
+			break
+		}
 		s.keywords(one, "an option", "const")
 		n, _ := s.node(one)
 		if one.Const == nil {
@@ -306,7 +314,7 @@ func (s *schemaReader) array(f *protoField, parts []*jsonschema.Schema, path str
 	itemParts := s.parts(items)
 	t := s.typeOf(itemParts)
 	isObject := t == "object" || slices.ContainsFunc(itemParts, func(p *jsonschema.Schema) bool { return len(p.Properties) > 0 })
-	hasOptions := slices.ContainsFunc(itemParts, func(p *jsonschema.Schema) bool { return p.Enum != nil || len(p.OneOf) > 0 })
+	hasOptions := slices.ContainsFunc(itemParts, func(p *jsonschema.Schema) bool { return p.Enum != nil || len(p.OneOf) > 0 && orNull(p) == nil })
 	if _, _, inRows := form.CutRow(path); inRows && (isObject || !hasOptions || !unique) {
 		what := "a list inside rows at "
 		if isObject {

@@ -30,7 +30,7 @@ type Source struct {
 // sends back what it does not declare, such a property goes back as it was loaded.
 type Beyond struct {
 	Path string // crew/*/id
-	Why  string // readOnly, or a map
+	Why  string // readOnly, a map, or a list of maps
 }
 
 // Advise makes a problem of something that is allowed and unwise, at the place of a policy in the

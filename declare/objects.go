@@ -215,6 +215,16 @@ func (s *schemaReader) property(schema *jsonschema.Schema, path string, needs []
 		s.beyond = append(s.beyond, Beyond{path, "a map"})
 		return
 	}
+	if t != "boolean" && isNullable(parts) { // what is required may be null
+		if slices.ContainsFunc(needs, func(n need) bool { return n.always }) {
+			s.declaration.Nulls = append(s.declaration.Nulls, path)
+		}
+		own = need{}
+	}
+	if t == "array" && s.isListOfMaps(parts) {
+		s.beyond = append(s.beyond, Beyond{path, "a list of maps"})
+		return
+	}
 	if t == "object" {
 		if own.always {
 			s.declaration.Objects = append(s.declaration.Objects, path)
@@ -223,6 +233,17 @@ func (s *schemaReader) property(schema *jsonschema.Schema, path string, needs []
 		return
 	}
 	s.field(parts, t, path, own, asked)
+}
+
+// isListOfMaps reports whether an array has objects of which no property is named.
+func (s *schemaReader) isListOfMaps(parts []*jsonschema.Schema) bool {
+	return slices.ContainsFunc(parts, func(p *jsonschema.Schema) bool {
+		if p.Items2020 == nil {
+			return false
+		}
+		items := s.parts(p.Items2020)
+		return s.typeOf(items) == "object" && !slices.ContainsFunc(items, func(item *jsonschema.Schema) bool { return len(item.Properties) > 0 || item.If != nil })
+	})
 }
 
 func objectOf(path string) string {

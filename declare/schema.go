@@ -19,6 +19,9 @@ import (
 
 const draft = "https://json-schema.org/draft/2020-12/schema"
 
+// olderDrafts are read as the newest one: what a form honours of them means the same there.
+var olderDrafts = []string{"http://json-schema.org/draft-07/schema", "https://json-schema.org/draft/2019-09/schema"}
+
 // schemaReader walks a compiled schema. The library reads it, checks it against
 // its meta-schema and resolves references; the document tells order and places.
 type schemaReader struct {
@@ -112,9 +115,14 @@ func (s *schemaReader) Load(address string) (any, error) {
 }
 
 func (s *schemaReader) compile(file string, root *document.Node) *jsonschema.Schema {
-	if n := root.Get("$schema"); n != nil && strings.TrimSuffix(n.Text, "#") != draft {
-		s.wrong(n, file, document.Describe(n), draft)
-		return nil
+	if n := root.Get("$schema"); n != nil {
+		switch given := strings.TrimSuffix(n.Text, "#"); {
+		case slices.Contains(olderDrafts, given):
+			root.Set("$schema", document.NewText(draft))
+		case given != draft:
+			s.wrong(n, file, document.Describe(n), draft)
+			return nil
+		}
 	}
 	address := fileURL(file)
 	if root != s.root && file == s.reader.file {
@@ -274,12 +282,50 @@ func (s *schemaReader) parts(schema *jsonschema.Schema) []*jsonschema.Schema {
 	for _, member := range schema.AllOf {
 		list = append(list, s.parts(member)...)
 	}
+	if other := orNull(schema); other != nil {
+		list = append(list, s.parts(other)...)
+	}
 	return list
+}
+
+// orNull is the other branch of a schema that is one of two, of which one is null. It is nil for any other schema.
+func orNull(schema *jsonschema.Schema) *jsonschema.Schema {
+	branches := schema.AnyOf
+	if len(branches) == 0 {
+		branches = schema.OneOf
+	}
+	if len(branches) != 2 {
+		return nil
+	}
+	for k, branch := range branches {
+		if isNull(branch) {
+			return branches[1-k]
+		}
+	}
+	return nil
+}
+
+// isNull reports whether a schema takes null and nothing else.
+func isNull(schema *jsonschema.Schema) bool {
+	return schema.Types != nil && slices.Equal(schema.Types.ToStrings(), []string{"null"}) || schema.Const != nil && *schema.Const == nil
+}
+
+// isNullable reports whether null is among what a place can hold.
+func isNullable(parts []*jsonschema.Schema) bool {
+	return slices.ContainsFunc(parts, func(part *jsonschema.Schema) bool {
+		return orNull(part) != nil || part.Types != nil && slices.Contains(part.Types.ToStrings(), "null") || part.Enum != nil && slices.Contains(part.Enum.Values, nil)
+	})
 }
 
 var annotations = []string{
 	"$schema", "$id", "$defs", "$comment", "$anchor", "$ref", "allOf", "title", "description", "default",
-	"examples", "deprecated", "readOnly", "writeOnly",
+	"examples", "deprecated", "readOnly", "writeOnly", "definitions",
+}
+
+// ways are keywords that other programs write, and what says the same.
+var ways = map[string]string{
+	"nullable": `type: [string, "null"], or the type that it is`, "example": "examples, a list", "prefixItems": "an object with a property for each",
+	"patternProperties": "additionalProperties, or properties by their names", "not": "a pattern, an enum or bounds", "contains": "minItems",
 }
 
 // keywords reports what a form cannot honour at this place.
@@ -292,10 +338,18 @@ func (s *schemaReader) keywords(schema *jsonschema.Schema, where string, honoure
 		return
 	}
 	for _, e := range at.Entries {
-		if slices.Contains(annotations, e.Key) || slices.Contains(honoured, e.Key) {
+		isUnion := (e.Key == "anyOf" || e.Key == "oneOf") && orNull(schema) != nil
+		if isUnion || slices.Contains(annotations, e.Key) || slices.Contains(honoured, e.Key) {
 			continue
 		}
-		s.wrong(e.At, file, "the keyword "+e.Key+", which a form cannot honour at "+where, "one of "+strings.Join(honoured, ", ")+", or leave it out")
+		if strings.HasPrefix(e.Key, "x-") { // nobody's but the program's that wrote it
+			continue
+		}
+		way := "one of " + strings.Join(honoured, ", ")
+		if known, is := ways[e.Key]; is {
+			way = known
+		}
+		s.wrong(e.At, file, "the keyword "+e.Key+", which a form cannot honour at "+where, way+", or leave it out")
 	}
 }
 
@@ -317,6 +371,8 @@ func (s *schemaReader) typeOf(parts []*jsonschema.Schema) string {
 			at = n
 		}
 		switch {
+		case len(types) == 0 && isNull(part):
+			s.wrong(at, file, "the type null alone", "one type, with or without null")
 		case len(types) != 1:
 			s.wrong(at, file, "the types "+strings.Join(types, ", "), "one type, with or without null")
 		case found != "" && found != types[0] && (found != "integer" || types[0] != "number") && (found != "number" || types[0] != "integer"):

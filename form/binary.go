@@ -346,6 +346,7 @@ func (c *codec) declaration(d *Declaration) {
 		listPart(p, tagGiven, &d.Given, (*codec).text)
 		listPart(p, tagSignInPaths, &d.SignInPaths, (*codec).text)
 		listPart(p, tagOrigins, &d.Origins, (*codec).text)
+		listPart(p, tagNulls, &d.Nulls, (*codec).text)
 
 		p.textPart(tagTitle, &d.Title)
 		p.textPart(tagLang, &d.Lang)
@@ -372,7 +373,8 @@ const (
 	tagGiven
 	tagSignInPaths
 	tagOrigins
-	lastTag = tagOrigins
+	tagNulls
+	lastTag = tagNulls
 )
 
 const (

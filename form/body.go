@@ -14,6 +14,7 @@ type node struct {
 	name     string
 	field    FieldID // -1: an object
 	always   bool    // the object is written even when it is empty
+	null     bool    // null is written where there is nothing
 	children []node
 }
 
@@ -27,6 +28,9 @@ func (f *Form) growTree() {
 	}
 	for _, path := range f.Objects {
 		f.nodeAt(path).always = true
+	}
+	for _, path := range f.Nulls {
+		f.nodeAt(path).null = true
 	}
 }
 
@@ -87,7 +91,7 @@ type bodyWriter struct {
 // object writes the members that there are, those of the fields and those beyond them. It reports whether there was
 // one.
 func (w *bodyWriter) object(to []byte, n *node, row int32, always bool, beyond map[string]any) ([]byte, bool) {
-	start, first := len(to), true
+	start, first, present := len(to), true, false
 	to = append(to, '{')
 	begin := func(name string) {
 		if !first {
@@ -106,8 +110,13 @@ func (w *bodyWriter) object(to []byte, n *node, row int32, always bool, beyond m
 		member, before, written := &n.children[k], len(to), false
 		other, has := beyond[member.name]
 		begin(member.name)
+		value := len(to)
 		if to, written = w.member(to, member, row, other); written {
-			first = false
+			first, present = false, true
+			continue
+		}
+		if isWhole := !w.patch || row >= 0; member.null && isWhole && !has { // of a patch its rows are whole
+			to, first = append(to[:value], "null"...), false
 			continue
 		}
 		to = to[:before]
@@ -117,9 +126,9 @@ func (w *bodyWriter) object(to []byte, n *node, row int32, always bool, beyond m
 	}
 	for _, name := range rest {
 		begin(name)
-		to, first = appendJSON(to, beyond[name]), false
+		to, first, present = appendJSON(to, beyond[name]), false, true
 	}
-	if first && !always {
+	if !present && !always {
 		return to[:start], false
 	}
 	return append(to, '}'), true

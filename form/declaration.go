@@ -44,6 +44,7 @@ type Declaration struct {
 
 	Fields   []Field  // in the form's order
 	Objects  []string // paths of objects that a body always carries, even empty
+	Nulls    []string // paths of answers and objects that a body carries as null where there is nothing
 	Defaults []Answer // what the form opens with
 	Buttons  []string // the submit buttons; the first is Enter's
 

@@ -60,6 +60,7 @@ func (d Declaration) clone() Declaration {
 		f.Says, f.Samples = slices.Clone(f.Says), slices.Clone(f.Samples)
 	}
 	d.Objects, d.Defaults, d.Buttons, d.Texts = slices.Clone(d.Objects), slices.Clone(d.Defaults), slices.Clone(d.Buttons), slices.Clone(d.Texts)
+	d.Nulls = slices.Clone(d.Nulls)
 	d.ServerNames, d.InBody, d.Given = slices.Clone(d.ServerNames), slices.Clone(d.InBody), slices.Clone(d.Given)
 	d.SignInPaths, d.Origins = slices.Clone(d.SignInPaths), slices.Clone(d.Origins)
 	return d

@@ -4,7 +4,7 @@ package form
 var partNames = [...]string{
 	tagName: "form", tagFields: "fields", tagObjects: "objects", tagDefaults: "defaults", tagButtons: "buttons", tagPrefill: "prefill",
 	tagSubmit: "submit", tagShow: "show", tagAccepted: "accepted", tagLeave: "leave", tagServerNames: "serverNames", tagInBody: "inBody",
-	tagInBodyNone: "inBody", tagGiven: "given", tagSignInPaths: "signIn", tagOrigins: "origins",
+	tagInBodyNone: "inBody", tagGiven: "given", tagSignInPaths: "signIn", tagOrigins: "origins", tagNulls: "nulls",
 }
 
 // LifecyclePart is one part of a form's lifecycle.

@@ -45,7 +45,7 @@ func nextEdit(session *lifecycle.Session) (edit lifecycle.Event, trouble bool) {
 		case len(issues) == 0:
 			continue
 		case f.Declared().Kind == form.KindRows:
-			return lifecycle.AddRow(f.Path()), true
+			return moreOf(session, f), true
 		case issues[0].Code == form.CodeCustomError.String():
 			return mendComparison(session, f), true
 		}
@@ -56,6 +56,33 @@ func nextEdit(session *lifecycle.Session) (edit lifecycle.Event, trouble bool) {
 		return lifecycle.Edit(f.Path(), raw), true
 	}
 	return lifecycle.Event{}, false
+}
+
+// moreOf adds a row to a group. A list that has a blank item gets a text there, which no other item has.
+func moreOf(session *lifecycle.Session, group lifecycle.FieldState) lifecycle.Event {
+	declared, id := session.Form(), group.Place().Field
+	if !declared.IsList(id) {
+		return lifecycle.AddRow(group.Path())
+	}
+	item := declared.Members(id)[0]
+	var blank lifecycle.FieldState
+	isBlank, taken := false, map[string]bool{}
+	for row := range group.Rows() {
+		f, _ := session.At(form.Place{Field: item, Row: int32(row)})
+		taken[f.Raw()] = true
+		if !declared.Counts(item, f.Value()) {
+			blank, isBlank = f, true
+		}
+	}
+	if !isBlank {
+		return lifecycle.AddRow(group.Path())
+	}
+	for _, raw := range Some(declared, item, 9) {
+		if declared.Accepts(item, declared.Parse(item, raw)) && !taken[raw] {
+			return lifecycle.Edit(blank.Path(), raw)
+		}
+	}
+	return lifecycle.Event{}
 }
 
 // A comparison is a constraint of a field, and the field that it is compared with.

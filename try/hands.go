@@ -96,17 +96,23 @@ func (t *tab) keys(keys string) {
 	t.need(chromedp.Do(t.ctx, chromedp.KeyEvent(keys)))
 }
 
+// withRow is the page with a field, whose row is added where it is not there.
+func (t *tab) withRow(path string) look {
+	l := t.reachField(path)
+	_, there := l.Fields[path]
+	for group, row := t.inRows(path); group != "" && !there && row >= l.rows(group); {
+		t.addRow(group)
+		l = t.see()
+		_, there = l.Fields[path]
+	}
+	return l
+}
+
 // typeIn puts a text into a control: by keys where it is typed.
 func (t *tab) typeIn(path, raw string) {
 	t.did("applicant", "%s", t.edits(path, raw))
 	t.typed[path] = append(t.typed[path], raw)
-	l := t.reachField(path)
-	f, there := l.Fields[path]
-	for group, row := t.inRows(path); group != "" && !there && row >= l.rows(group); {
-		t.addRow(group)
-		l = t.see()
-		f, there = l.Fields[path]
-	}
+	f, there := t.withRow(path).Fields[path]
 	if !there {
 		t.cannot("%s is not on the page; right would be a control of that name or with the field's label, or fields.%s.control in the try file", path, path)
 	}

@@ -14,6 +14,7 @@ func (t *tab) typeHalf() (before look, h half) {
 	for _, h := range t.halves() {
 		group, _ := t.inRows(h.path)
 		if f, there := before.Fields[h.path]; !there && group != "" || f.writable() {
+			before = t.withRow(h.path)
 			t.typeIn(h.path, h.letter)
 			return before, h
 		}

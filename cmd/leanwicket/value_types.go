@@ -59,7 +59,11 @@ func valuesType(f *form.Form) string {
 			at.list = true
 			continue
 		}
-		if at.of = valueType(field); f.Submit.Method == "PATCH" {
+		at.of = valueType(field)
+		if group, inRows := f.Group(form.FieldID(k)); inRows && f.IsList(group) {
+			at.of = "(" + at.of + ")[]"
+		}
+		if f.Submit.Method == "PATCH" {
 			at.of += " | null" // what was taken away (RFC 7396)
 		}
 	}

@@ -269,8 +269,9 @@ var rowButtons = []string{markup.Add, markup.Remove, markup.Move}
 // rowButton looks whether the rows that a button names belong to a group.
 func (p *page) rowButton(declared *form.Form, e element) {
 	row, _, _ := strings.Cut(e.attribute["value"], " ")
-	place, known := declared.Lookup(strings.Replace(row, "*", "0", 1))
-	if !known || declared.Fields[place.Field].Kind != form.KindRows {
+	place, known := declared.Lookup(row)
+	_, isRow := declared.RowAt(strings.Replace(row, "*", "0", 1))
+	if !isRow && (!known || declared.Fields[place.Field].Kind != form.KindRows) {
 		p.wrong(e.line, `right would be the path of a group, such as value="`+firstGroup(declared)+`"`, "the button %q is for rows of %q, which the form does not have", cmp.Or(e.text, e.attribute["name"]), row)
 	}
 }
