@@ -64,7 +64,7 @@ func TestOtherPeoplesMarkup(t *testing.T) {
 	require.Equal(t, "Name is missing.", described("out", "name"))
 	require.Equal(t, "", described("back", "seats"), "the other form is as it was")
 	require.Equal(t, "0", b.js(`document.querySelectorAll("label .leanwicket-issues, .grid .leanwicket-issues").length`))
-	require.Equal(t, "0", b.js(forms+`.back.querySelectorAll(".leanwicket-issues").length`))
+	require.Equal(t, "name is missing.", b.js(`[...`+forms+`.back.querySelectorAll(".leanwicket-issues")].map(e => e.textContent).join()`), "of the row that was added there, and left")
 	require.Equal(t, "Name *", b.js(forms+`.out.elements.name.labels[0].firstChild.data.trim()`))
 
 	// The other form is sent, and says its own: at the place that its page has for it.

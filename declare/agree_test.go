@@ -45,15 +45,21 @@ func randomSchema(t *rapid.T) object {
 	if flip("ticked") {
 		box = object{"const": true}
 	}
+	mail := object{"type": "string", "format": "email"}
+	if flip("alternatives") {
+		mail = object{"anyOf": []any{mail, object{"type": "string", "pattern": "^h"}, object{"pattern": "[0-9]$"}}}
+	}
 	properties := object{
-		"text": text(), "mail": object{"type": "string", "format": "email"}, "number": number("number"), "whole": number("integer"),
+		"maybe": object{"anyOf": []any{number("number"), object{"type": "null"}}}, "place": object{"type": []any{"object", "null"}, "properties": object{"x": object{"type": []any{"string", "null"}}, "y": text()}, "required": pick(t, "x", "y")},
+		"list": some(object{"type": "array", "items": text()}, object{"minItems": 2, "maxItems": 2, "uniqueItems": true}), "counts": some(object{"type": "array", "items": number("integer")}, object{"maxItems": 1}),
+		"text": text(), "mail": mail, "number": number("number"), "whole": number("integer"),
 		"box": box, "power": object{"type": "boolean"}, "choice": choice,
 		"extras": some(object{"type": "array", "uniqueItems": true, "items": object{"enum": []any{"net", "hook", "rope"}}}, object{"minItems": 2, "maxItems": 2}),
 		"date":   object{"type": "string", "format": "date"},
 		"inner":  object{"type": "object", "properties": object{"x": text(), "y": number("number")}, "required": pick(t, "x", "y")},
-		"rows":   some(object{"type": "array", "items": object{"type": "object", "properties": object{"name": text(), "pilot": object{"type": "boolean"}}, "required": pick(t, "name", "pilot")}}, object{"minItems": 2, "maxItems": 2}),
+		"rows":   some(object{"type": "array", "items": object{"type": "object", "properties": object{"name": text(), "of": object{"type": "object", "properties": object{"z": text()}}, "pilot": object{"type": "boolean"}}, "required": pick(t, "name", "pilot")}}, object{"minItems": 2, "maxItems": 2}),
 	}
-	schema := object{"type": "object", "properties": properties, "required": pick(t, "text", "number", "whole", "power", "choice", "extras", "date", "inner")}
+	schema := object{"type": "object", "properties": properties, "required": pick(t, "text", "number", "whole", "power", "choice", "extras", "date", "inner", "maybe", "place", "list")}
 	if box["const"] == true { // a box that must be ticked is one that must be there
 		schema["required"] = append(schema["required"].([]any), "box")
 	}

@@ -29,7 +29,7 @@ type comparison struct {
 }
 
 var fieldKeywords = map[string][]string{
-	"string":  {"type", "minLength", "maxLength", "pattern", "format", "enum", "const", "oneOf", "contentMediaType", "contentEncoding"},
+	"string":  {"type", "anyOf", "minLength", "maxLength", "pattern", "format", "enum", "const", "oneOf", "contentMediaType", "contentEncoding"},
 	"number":  {"type", "format", "minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf", "enum", "const", "oneOf"},
 	"integer": {"type", "format", "minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf", "enum", "const", "oneOf"},
 	"boolean": {"type", "const", "enum"},
@@ -83,6 +83,7 @@ func (s *schemaReader) field(parts []*jsonschema.Schema, t, path string, own nee
 	}
 	for _, part := range parts {
 		s.formatOf(f, part)
+		s.alternativesOf(f, part)
 		s.optionsOf(f, part)
 	}
 	for _, part := range parts {
@@ -143,8 +144,10 @@ func (s *schemaReader) guessType(parts []*jsonschema.Schema) string {
 		if part.Items2020 != nil {
 			return "array"
 		}
-		if len(part.OneOf) > 0 && orNull(part) == nil {
-			return s.guessType(part.OneOf)
+		for _, branches := range [][]*jsonschema.Schema{part.OneOf, part.AnyOf} {
+			if len(branches) > 0 && orNull(part) == nil {
+				return s.guessType(branches)
+			}
 		}
 	}
 	return ""
@@ -170,6 +173,34 @@ func (s *schemaReader) formatOf(f *protoField, part *jsonschema.Schema) {
 		f.Constraints = append(f.Constraints, form.Constraint{Op: form.OpFormat, Text: n.Text})
 	default:
 		s.wrong(n, file, "the format "+n.Text+", which a form cannot honour", "date, time, date-time, email, uri or binary, or a pattern")
+	}
+}
+
+// alternativesOf reads anyOf of patterns and formats: a text keeps one of them.
+func (s *schemaReader) alternativesOf(f *protoField, part *jsonschema.Schema) {
+	if orNull(part) != nil {
+		return
+	}
+	var all []form.Alternative
+	for _, branch := range part.AnyOf {
+		if isNull(branch) {
+			continue
+		}
+		s.keywords(branch, "a branch of anyOf", "type", "format", "pattern")
+		at, file := s.node(branch)
+		pattern, format := at.Get("pattern"), at.Get("format")
+		switch {
+		case pattern != nil && format == nil:
+			all = append(all, form.Alternative{Op: form.OpPattern, Text: pattern.Text})
+		case pattern == nil && format != nil && (format.Text == "email" || format.Text == "uri"):
+			all = append(all, form.Alternative{Op: form.OpFormat, Text: format.Text})
+		default:
+			s.wrong(at, file, "a branch of anyOf at "+f.Path+" that is no pattern and no format of a text", "pattern, or format: email or uri, in each branch")
+			return
+		}
+	}
+	if len(all) > 0 {
+		f.Constraints = append(f.Constraints, form.Constraint{Op: all[0].Op, Text: all[0].Text, Or: all[1:]})
 	}
 }
 

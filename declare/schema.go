@@ -313,7 +313,7 @@ func isNull(schema *jsonschema.Schema) bool {
 // isNullable reports whether null is among what a place can hold.
 func isNullable(parts []*jsonschema.Schema) bool {
 	return slices.ContainsFunc(parts, func(part *jsonschema.Schema) bool {
-		return orNull(part) != nil || part.Types != nil && slices.Contains(part.Types.ToStrings(), "null") || part.Enum != nil && slices.Contains(part.Enum.Values, nil)
+		return orNull(part) != nil || slices.ContainsFunc(part.AnyOf, isNull) || part.Types != nil && slices.Contains(part.Types.ToStrings(), "null") || part.Enum != nil && slices.Contains(part.Enum.Values, nil)
 	})
 }
 

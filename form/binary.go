@@ -474,6 +474,7 @@ func (c *codec) constraint(x *Constraint) {
 		p.textPart(3, &x.Text)
 		smallPart(p, 4, &x.Other)
 		listPart(p, 5, &x.When, (*codec).condition)
+		listPart(p, 6, &x.Or, func(c *codec, a *Alternative) { small(c, &a.Op); c.text(&a.Text) })
 		p.part(firstWord, x.Say != Wording{}, func(c *codec) { c.wording(&x.Say) })
 	})
 }

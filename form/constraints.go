@@ -25,9 +25,9 @@ func (f *Form) Breaks(id FieldID, k int, v Value) (MessageID, Code, bool) {
 	case OpMaxLength:
 		return MessageTooLong, CodeTooLong, v.Kind == ValueText && int64(utf8.RuneCountInString(v.Text)) > constraint.Value.Integer()
 	case OpPattern:
-		return MessagePatternMismatch, CodePatternMismatch, v.Kind == ValueText && !f.patterns[id][k].MatchString(v.Text)
+		return MessagePatternMismatch, CodePatternMismatch, v.Kind == ValueText && !f.keepsOne(id, k, v.Text)
 	case OpFormat:
-		return MessageTypeMismatch, CodeTypeMismatch, v.Kind == ValueText && !HasFormat(constraint.Text, v.Text)
+		return MessageTypeMismatch, CodeTypeMismatch, v.Kind == ValueText && !f.keepsOne(id, k, v.Text)
 	case OpMinimum:
 		order, ok := v.Compare(constraint.Value)
 		return MessageRangeUnderflow, CodeRangeUnderflow, ok && order < 0
@@ -53,6 +53,26 @@ func (f *Form) Breaks(id FieldID, k int, v Value) (MessageID, Code, bool) {
 	default:
 		return MessageNone, 0, false
 	}
+}
+
+// keepsOne reports whether a text keeps the pattern or format of a constraint, or one of its alternatives.
+func (f *Form) keepsOne(id FieldID, k int, text string) bool {
+	constraint := &f.Fields[id].Constraints[k]
+	keeps := func(a Alternative, m matcher) bool {
+		if a.Op == OpPattern {
+			return m.MatchString(text)
+		}
+		return HasFormat(a.Text, text)
+	}
+	if keeps(Alternative{constraint.Op, constraint.Text}, f.patterns[id][k][0]) {
+		return true
+	}
+	for j, a := range constraint.Or {
+		if keeps(a, f.patterns[id][k][j+1]) {
+			return true
+		}
+	}
+	return false
 }
 
 // offers reports whether every chosen option is one of the field's.
@@ -126,6 +146,9 @@ func (f *Form) RuleText(id FieldID, k int, message MessageID, code Code) string 
 		arguments.other = f.Fields[constraint.Other].Label
 	}
 	own := constraint.Say
+	if own == (Wording{}) && len(constraint.Or) > 0 { // one text for all of them
+		own = field.says(CodePatternMismatch)
+	}
 	if own == (Wording{}) {
 		own = field.says(code)
 	}

@@ -287,7 +287,15 @@ type Constraint struct {
 	Text  string
 	Other FieldID
 	When  []Condition // with OpRequired one of them must hold; empty means always
-	Say   Wording     // empty means the catalogue's
+	// Or are further patterns and formats, beside an OpPattern or OpFormat: a text that keeps one of them all keeps the rule.
+	Or  []Alternative
+	Say Wording // empty means the catalogue's
+}
+
+// Alternative is a pattern or a format: see [Constraint].
+type Alternative struct {
+	Op   ConstraintOp // OpPattern or OpFormat
+	Text string
 }
 
 // Condition holds when every clause holds.

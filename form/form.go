@@ -20,10 +20,10 @@ type Form struct {
 	groups      []FieldID
 	groupIndex  []int32 // of a KindRows field: its place in groups
 	members     [][]FieldID
-	dependents  [][]FieldID // fields whose rules or asking look at this one
-	askedOrder  []FieldID   // every field after those that decide whether it is asked
-	patterns    [][]matcher // beside Constraints
-	optionTexts [][]string  // beside Options: as they are typed
+	dependents  [][]FieldID   // fields whose rules or asking look at this one
+	askedOrder  []FieldID     // every field after those that decide whether it is asked
+	patterns    [][][]matcher // beside Constraints: the pattern of each, and then those of its alternatives
+	optionTexts [][]string    // beside Options: as they are typed
 	comma       bool
 	tree        node
 
@@ -73,7 +73,7 @@ func newForm(d Declaration) (*Form, error) {
 	fields := len(f.Fields)
 	f.byPath = make(map[string]FieldID, fields)
 	f.group, f.offset, f.groupIndex = make([]FieldID, fields), make([]int32, fields), make([]int32, fields)
-	f.dependents, f.patterns, f.optionTexts = make([][]FieldID, fields), make([][]matcher, fields), make([][]string, fields)
+	f.dependents, f.patterns, f.optionTexts = make([][]FieldID, fields), make([][][]matcher, fields), make([][]string, fields)
 	var problems []error
 	wrong := func(path, problem string) { problems = append(problems, &Error{path, problem}) }
 	if d.Name == "" {
@@ -181,18 +181,21 @@ func (f *Form) link(id FieldID, wrong func(path, problem string)) {
 			}
 		}
 	}
-	f.patterns[id] = make([]matcher, len(field.Constraints))
+	f.patterns[id] = make([][]matcher, len(field.Constraints))
 	for i, c := range field.Constraints {
 		if c.Op.Compares() {
 			look(c.Other)
 		}
 		lookAll(c.When)
-		if c.Op == OpPattern {
-			m, err := compilePattern(c.Text)
-			if err != nil {
-				wrong(field.Path, `the pattern "`+c.Text+`" cannot be compiled: `+err.Error())
+		for _, a := range append([]Alternative{{c.Op, c.Text}}, c.Or...) {
+			var m matcher
+			if a.Op == OpPattern {
+				var err error
+				if m, err = compilePattern(a.Text); err != nil {
+					wrong(field.Path, `the pattern "`+a.Text+`" cannot be compiled: `+err.Error())
+				}
 			}
-			f.patterns[id][i] = m
+			f.patterns[id][i] = append(f.patterns[id][i], m)
 		}
 	}
 	lookAll(field.Asked)

@@ -79,10 +79,29 @@ func (w *Watch) checkNewAttempt(f *lifecycle.Effect, work *sentWork, now facts) 
 	w.late, w.sentIDs = w.late[:0], w.sentIDs[:0]
 	for _, a := range work.present {
 		id := -1
-		if x, ok := w.session.At(a.Place); ok {
+		if x, ok := w.session.At(w.onScreen(a.Place)); ok {
 			id = x.ID()
 		}
 		w.sentIDs = append(w.sentIDs, int32(id))
+	}
+}
+
+// onScreen is the place of an answer that is sent, among the rows as they are on the screen: blank items of a list are there
+// and are not sent.
+func (w *Watch) onScreen(p form.Place) form.Place {
+	declared := w.session.Form()
+	if group, inRows := declared.Group(p.Field); !inRows || !declared.IsList(group) {
+		return p
+	}
+	for at, left := int32(0), p.Row; ; at++ {
+		p.Row = at
+		x, there := w.session.At(p)
+		if !there || declared.Counts(p.Field, x.Underlying()) && left == 0 {
+			return p
+		}
+		if declared.Counts(p.Field, x.Underlying()) {
+			left--
+		}
 	}
 }
 
