@@ -96,3 +96,22 @@ func (r reading) holds(l *form.Literal, row int32, byNow bool) bool {
 	}
 	return found != l.Negate
 }
+
+// onScreen is the place of an answer that is sent, among the rows as they are on the screen: blank items of a list are there
+// and are not sent.
+func (w *Watch) onScreen(p form.Place) form.Place {
+	declared := w.session.Form()
+	if group, inRows := declared.Group(p.Field); !inRows || !declared.IsList(group) {
+		return p
+	}
+	for at, left := int32(0), p.Row; ; at++ {
+		p.Row = at
+		x, there := w.session.At(p)
+		if !there || declared.Counts(p.Field, x.Underlying()) && left == 0 {
+			return p
+		}
+		if declared.Counts(p.Field, x.Underlying()) {
+			left--
+		}
+	}
+}
