@@ -182,19 +182,37 @@ func (s *Session) revise(i int32) {
 	s.recompute(i)
 	field := s.cells[i].Field
 	for _, dependent := range s.form.Dependents(field) {
-		group := s.form.GroupOf(dependent)
-		switch {
-		case dependent == s.form.GroupOf(field): // of a list, whose items count where they are not blank
-			s.revise(int32(dependent))
-		case group < 0:
-			s.reviseDependent(int32(dependent))
-		case s.cells[i].Row >= 0: // both in the same row
-			s.reviseDependent(s.rows[s.cells[i].Row].First + s.form.Offset(dependent))
-		default:
-			s.eachRow(s.form.GroupIndex(group), func(r int32) {
-				s.reviseDependent(s.rows[r].First + s.form.Offset(dependent))
-			})
+		if dependent == s.form.GroupOf(field) {
+			s.reviseList(dependent)
+		} else {
+			s.reviseDependents(i, dependent)
 		}
+	}
+}
+
+// reviseList recomputes a list of which an item has changed, for blank ones do not count, and what looks at the list. Its items do
+// not look at how many they are.
+func (s *Session) reviseList(list form.FieldID) {
+	s.recompute(int32(list))
+	for _, dependent := range s.form.Dependents(list) {
+		if s.form.GroupOf(dependent) != list {
+			s.reviseDependents(int32(list), dependent)
+		}
+	}
+}
+
+// reviseDependents recomputes the cells of a field that looks at the field of another cell.
+func (s *Session) reviseDependents(i int32, dependent form.FieldID) {
+	group := s.form.GroupOf(dependent)
+	switch {
+	case group < 0:
+		s.reviseDependent(int32(dependent))
+	case s.cells[i].Row >= 0: // both in the same row
+		s.reviseDependent(s.rows[s.cells[i].Row].First + s.form.Offset(dependent))
+	default:
+		s.eachRow(s.form.GroupIndex(group), func(r int32) {
+			s.reviseDependent(s.rows[r].First + s.form.Offset(dependent))
+		})
 	}
 }
 
