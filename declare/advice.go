@@ -86,7 +86,7 @@ func (r *reader) adviseFields(report *document.Report) {
 		if inRows && rest == "" { // an item of a list has its list's label
 			continue
 		}
-		if f.Label == f.Path[lastSlash(f.Path)+1:] && (f.Kind != form.KindRows || k+1 < len(r.declaration.Fields) && r.declaration.Fields[k+1].Path == f.Path+"/*") {
+		if f.Label == f.Path[lastSlash(f.Path)+1:] && (f.Kind != form.KindRows || r.declaration.HeadsList(k)) {
 			report.Wrong(at, f.Path+" without a label", "label, or title in the schema")
 		}
 	}

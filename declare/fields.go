@@ -144,10 +144,11 @@ func (s *schemaReader) guessType(parts []*jsonschema.Schema) string {
 		if part.Items2020 != nil {
 			return "array"
 		}
-		for _, branches := range [][]*jsonschema.Schema{part.OneOf, part.AnyOf} {
-			if len(branches) > 0 && orNull(part) == nil {
-				return s.guessType(branches)
-			}
+		switch oneOf, anyOf := branches(part); {
+		case len(oneOf) > 0:
+			return s.guessType(oneOf)
+		case len(anyOf) > 0:
+			return s.guessType(anyOf)
 		}
 	}
 	return ""
@@ -178,11 +179,9 @@ func (s *schemaReader) formatOf(f *protoField, part *jsonschema.Schema) {
 
 // alternativesOf reads anyOf of patterns and formats: a text keeps one of them.
 func (s *schemaReader) alternativesOf(f *protoField, part *jsonschema.Schema) {
-	if orNull(part) != nil {
-		return
-	}
 	var all []form.Alternative
-	for _, branch := range part.AnyOf {
+	_, anyOf := branches(part)
+	for _, branch := range anyOf {
 		if isNull(branch) {
 			continue
 		}
@@ -234,10 +233,8 @@ func (s *schemaReader) optionsOf(f *protoField, part *jsonschema.Schema) {
 			s.wrong(n, file, "an enum for a box", "const: true for a box that must be ticked")
 		}
 	}
-	for _, one := range part.OneOf {
-		if orNull(part) != nil {
-			break
-		}
+	oneOf, _ := branches(part)
+	for _, one := range oneOf {
 		s.keywords(one, "an option", "const")
 		n, _ := s.node(one)
 		if one.Const == nil {
@@ -344,8 +341,11 @@ func (s *schemaReader) array(f *protoField, parts []*jsonschema.Schema, path str
 	}
 	itemParts := s.parts(items)
 	t := s.typeOf(itemParts)
-	isObject := t == "object" || slices.ContainsFunc(itemParts, func(p *jsonschema.Schema) bool { return len(p.Properties) > 0 })
-	hasOptions := slices.ContainsFunc(itemParts, func(p *jsonschema.Schema) bool { return p.Enum != nil || len(p.OneOf) > 0 && orNull(p) == nil })
+	isObject := t == "object" || hasProperties(itemParts)
+	hasOptions := slices.ContainsFunc(itemParts, func(p *jsonschema.Schema) bool {
+		oneOf, _ := branches(p)
+		return p.Enum != nil || len(oneOf) > 0
+	})
 	if _, _, inRows := form.CutRow(path); inRows && (isObject || !hasOptions || !unique) {
 		what := "a list inside rows at "
 		if isObject {

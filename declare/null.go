@@ -23,6 +23,14 @@ func orNull(schema *jsonschema.Schema) *jsonschema.Schema {
 	return nil
 }
 
+// branches are the oneOf and the anyOf of a schema; both are empty where it is one of another schema and null.
+func branches(schema *jsonschema.Schema) (oneOf, anyOf []*jsonschema.Schema) {
+	if orNull(schema) != nil {
+		return nil, nil
+	}
+	return schema.OneOf, schema.AnyOf
+}
+
 // isNull reports whether a schema takes null and nothing else.
 func isNull(schema *jsonschema.Schema) bool {
 	return schema.Types != nil && slices.Equal(schema.Types.ToStrings(), []string{"null"}) || schema.Const != nil && *schema.Const == nil

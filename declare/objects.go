@@ -203,15 +203,14 @@ func (s *schemaReader) property(schema *jsonschema.Schema, path string, needs []
 		}
 	}
 	t := s.typeOf(parts)
-	hasProperties := slices.ContainsFunc(parts, func(p *jsonschema.Schema) bool { return len(p.Properties) > 0 })
-	if t == "" && hasProperties {
+	if t == "" && hasProperties(parts) {
 		t = "object"
 	}
 	switch {
 	case slices.ContainsFunc(parts, func(p *jsonschema.Schema) bool { return p.ReadOnly }):
 		s.beyond = append(s.beyond, Beyond{path, "readOnly"})
 		return
-	case t == "object" && !hasProperties && slices.ContainsFunc(parts, func(p *jsonschema.Schema) bool { _, is := p.AdditionalProperties.(*jsonschema.Schema); return is }):
+	case t == "object" && !hasProperties(parts) && slices.ContainsFunc(parts, func(p *jsonschema.Schema) bool { _, is := p.AdditionalProperties.(*jsonschema.Schema); return is }):
 		s.beyond = append(s.beyond, Beyond{path, "a map"})
 		return
 	}
@@ -242,8 +241,13 @@ func (s *schemaReader) isListOfMaps(parts []*jsonschema.Schema) bool {
 			return false
 		}
 		items := s.parts(p.Items2020)
-		return s.typeOf(items) == "object" && !slices.ContainsFunc(items, func(item *jsonschema.Schema) bool { return len(item.Properties) > 0 || item.If != nil })
+		return s.typeOf(items) == "object" && !hasProperties(items) && !slices.ContainsFunc(items, func(item *jsonschema.Schema) bool { return item.If != nil })
 	})
+}
+
+// hasProperties reports whether an object names properties in one of its parts.
+func hasProperties(parts []*jsonschema.Schema) bool {
+	return slices.ContainsFunc(parts, func(p *jsonschema.Schema) bool { return len(p.Properties) > 0 })
 }
 
 func objectOf(path string) string {

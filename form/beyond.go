@@ -21,10 +21,8 @@ func (f *Form) addBeyond() {
 	if !f.Submit.Undeclared {
 		return
 	}
-	declared := f.Declared()
-	for k, field := range declared {
-		isList := k+1 < len(declared) && declared[k+1].Path == field.Path+"/*"
-		if field.Kind == KindRows && !isList {
+	for k, field := range f.Declared() {
+		if field.Kind == KindRows && !f.HeadsList(k) {
 			f.Fields = append(f.Fields, Field{Path: field.Path + "/*/" + beyondPath, Kind: KindBeyond})
 		}
 	}

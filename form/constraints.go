@@ -57,18 +57,9 @@ func (f *Form) Breaks(id FieldID, k int, v Value) (MessageID, Code, bool) {
 
 // keepsOne reports whether a text keeps the pattern or format of a constraint, or one of its alternatives.
 func (f *Form) keepsOne(id FieldID, k int, text string) bool {
-	constraint := &f.Fields[id].Constraints[k]
-	keeps := func(a Alternative, m matcher) bool {
-		if a.Op == OpPattern {
-			return m.MatchString(text)
-		}
-		return HasFormat(a.Text, text)
-	}
-	if keeps(Alternative{constraint.Op, constraint.Text}, f.patterns[id][k][0]) {
-		return true
-	}
-	for j, a := range constraint.Or {
-		if keeps(a, f.patterns[id][k][j+1]) {
+	rules := f.texts[id][k]
+	for j := range rules {
+		if rules[j].keptBy(text) {
 			return true
 		}
 	}

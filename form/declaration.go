@@ -287,7 +287,7 @@ type Constraint struct {
 	Text  string
 	Other FieldID
 	When  []Condition // with OpRequired one of them must hold; empty means always
-	// Or are further patterns and formats, beside an OpPattern or OpFormat: a text that keeps one of them all keeps the rule.
+	// Or are further patterns and formats, beside an OpPattern or OpFormat: a text that keeps one of all these keeps the constraint.
 	Or  []Alternative
 	Say Wording // empty means the catalogue's
 }

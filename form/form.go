@@ -20,10 +20,10 @@ type Form struct {
 	groups      []FieldID
 	groupIndex  []int32 // of a KindRows field: its place in groups
 	members     [][]FieldID
-	dependents  [][]FieldID   // fields whose rules or asking look at this one
-	askedOrder  []FieldID     // every field after those that decide whether it is asked
-	patterns    [][][]matcher // beside Constraints: the pattern of each, and then those of its alternatives
-	optionTexts [][]string    // beside Options: as they are typed
+	dependents  [][]FieldID    // fields whose rules or asking look at this one
+	askedOrder  []FieldID      // every field after those that decide whether it is asked
+	texts       [][][]textRule // beside Constraints: the pattern or format of each, and its alternatives
+	optionTexts [][]string     // beside Options: as they are typed
 	comma       bool
 	tree        node
 
@@ -35,6 +35,19 @@ type Form struct {
 
 // A matcher tells whether a pattern is found in a text.
 type matcher interface{ MatchString(string) bool }
+
+// A textRule is a pattern, compiled, or a format.
+type textRule struct {
+	Alternative
+	pattern matcher
+}
+
+func (r *textRule) keptBy(text string) bool {
+	if r.Op == OpPattern {
+		return r.pattern.MatchString(text)
+	}
+	return HasFormat(r.Text, text)
+}
 
 // Error is one thing that is wrong with a [Declaration]. Path is the field, and empty where it is
 // the whole form.
@@ -73,7 +86,7 @@ func newForm(d Declaration) (*Form, error) {
 	fields := len(f.Fields)
 	f.byPath = make(map[string]FieldID, fields)
 	f.group, f.offset, f.groupIndex = make([]FieldID, fields), make([]int32, fields), make([]int32, fields)
-	f.dependents, f.patterns, f.optionTexts = make([][]FieldID, fields), make([][][]matcher, fields), make([][]string, fields)
+	f.dependents, f.texts, f.optionTexts = make([][]FieldID, fields), make([][][]textRule, fields), make([][]string, fields)
 	var problems []error
 	wrong := func(path, problem string) { problems = append(problems, &Error{path, problem}) }
 	if d.Name == "" {
@@ -181,29 +194,32 @@ func (f *Form) link(id FieldID, wrong func(path, problem string)) {
 			}
 		}
 	}
-	f.patterns[id] = make([][]matcher, len(field.Constraints))
+	f.texts[id] = make([][]textRule, len(field.Constraints))
 	for i, c := range field.Constraints {
 		if c.Op.Compares() {
 			look(c.Other)
 		}
 		lookAll(c.When)
+		if c.Op != OpPattern && c.Op != OpFormat {
+			continue
+		}
 		for _, a := range append([]Alternative{{c.Op, c.Text}}, c.Or...) {
-			var m matcher
+			rule := textRule{Alternative: a}
 			if a.Op == OpPattern {
 				var err error
-				if m, err = compilePattern(a.Text); err != nil {
+				if rule.pattern, err = compilePattern(a.Text); err != nil {
 					wrong(field.Path, `the pattern "`+a.Text+`" cannot be compiled: `+err.Error())
 				}
 			}
-			f.patterns[id][i] = append(f.patterns[id][i], m)
+			f.texts[id][i] = append(f.texts[id][i], rule)
 		}
 	}
 	lookAll(field.Asked)
-	if group := f.group[id]; group >= 0 {
-		look(group) // rows that are not asked take their fields along
-		if f.IsList(group) {
-			f.dependents[id] = append(f.dependents[id], group) // blank items do not count
-		}
+	if f.group[id] >= 0 {
+		look(f.group[id]) // rows that are not asked take their fields along
+	}
+	if f.IsItem(id) {
+		f.dependents[id] = append(f.dependents[id], f.group[id]) // blank items do not count
 	}
 }
 

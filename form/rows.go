@@ -101,7 +101,16 @@ func (f *Form) IsList(group FieldID) bool {
 	return len(members) > 0 && strings.HasSuffix(f.Fields[members[0]].Path, "/*")
 }
 
-// Counts reports whether an item of a list counts that holds a value. A blank one is not sent. An unticked box is.
-func (f *Form) Counts(item FieldID, v Value) bool {
-	return !v.Absent() || f.Fields[item].Kind == KindBoolean
+// IsItem reports whether a field is the one of a list's rows.
+func (f *Form) IsItem(id FieldID) bool { return f.group[id] >= 0 && f.IsList(f.group[id]) }
+
+// IsBlank reports whether a field is an item of a list that holds nothing with this value: it is not sent, and does not
+// count. An unticked box counts.
+func (f *Form) IsBlank(id FieldID, v Value) bool {
+	return v.Absent() && f.Fields[id].Kind != KindBoolean && f.IsItem(id)
+}
+
+// HeadsList reports whether the field k of a declaration is the head of a list: the items follow it.
+func (d *Declaration) HeadsList(k int) bool {
+	return k+1 < len(d.Fields) && d.Fields[k+1].Path == d.Fields[k].Path+"/*"
 }

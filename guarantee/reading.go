@@ -61,7 +61,7 @@ func (r reading) hasRows(group form.FieldID) bool {
 		if !there {
 			return false
 		}
-		if !f.IsList(group) || f.Counts(member, x.Underlying()) {
+		if !f.IsBlank(member, x.Underlying()) {
 			return true
 		}
 	}
@@ -101,16 +101,17 @@ func (r reading) holds(l *form.Literal, row int32, byNow bool) bool {
 // and are not sent.
 func (w *Watch) onScreen(p form.Place) form.Place {
 	declared := w.session.Form()
-	if group, inRows := declared.Group(p.Field); !inRows || !declared.IsList(group) {
+	if !declared.IsItem(p.Field) {
 		return p
 	}
 	for at, left := int32(0), p.Row; ; at++ {
 		p.Row = at
 		x, there := w.session.At(p)
-		if !there || declared.Counts(p.Field, x.Underlying()) && left == 0 {
+		isBlank := there && declared.IsBlank(p.Field, x.Underlying())
+		if !there || !isBlank && left == 0 {
 			return p
 		}
-		if declared.Counts(p.Field, x.Underlying()) {
+		if !isBlank {
 			left--
 		}
 	}

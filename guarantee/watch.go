@@ -142,11 +142,9 @@ func (w *Watch) takeDown() {
 		}
 		// Of a field that is not asked, or was not, what it keeps is compared.
 		if kept := f.Underlying(); since && w.sinceCounts() || kept != f.UnderlyingBaseline() {
-			declared, field := w.session.Form(), f.Place().Field
-			group, inRows := declared.Group(field)
 			w.then.fields = append(w.then.fields, fieldBefore{
 				id: int32(f.ID()), place: f.Place(), kept: kept, rests: !(reading{w.session}).asked(f, true) && !since,
-				blank: inRows && declared.IsList(group) && !declared.Counts(field, kept) && !since,
+				blank: !since && w.session.Form().IsBlank(f.Place().Field, kept),
 			})
 		}
 	}

@@ -22,7 +22,7 @@ func (s *Session) countedRows(group form.FieldID, of side) []int32 {
 // isBlank reports whether a row is an item of a list that holds nothing, by one side: it is not sent, and makes no difference.
 func (s *Session) isBlank(r int32, of side) bool {
 	item := &s.cells[s.rows[r].First]
-	return s.form.IsList(s.rows[r].Group) && !s.form.Counts(item.Field, [...]form.Value{sideNow: item.Value, sideBase: item.Baseline, sideSent: item.Sent}[of])
+	return s.form.IsBlank(item.Field, [...]form.Value{sideNow: item.Value, sideBase: item.Baseline, sideSent: item.Sent}[of])
 }
 
 // setRowList replaces one of a group's lists of rows.

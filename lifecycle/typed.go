@@ -76,7 +76,7 @@ func (d *structDecoder) member(v reflect.Value, path string) {
 		list := reflect.MakeSlice(v.Type(), 0, f.Rows())
 		for row := range f.Rows() {
 			at := path + "/" + strconv.Itoa(row)
-			if item, isItem := d.session.Field(at); isItem && !d.session.form.Counts(item.Place().Field, item.Value()) {
+			if item, isItem := d.session.Field(at); isItem && d.session.form.IsBlank(item.Place().Field, item.Value()) {
 				continue // it is blank
 			}
 			list = reflect.Append(list, reflect.Zero(v.Type().Elem()))

@@ -100,7 +100,7 @@ func items(f *form.Form, group form.FieldID, list []any) []form.Answer {
 		list = nil
 	}
 	for _, v := range list {
-		if value, _ := f.Fields[item].ValueOf(v); f.Counts(item, value) {
+		if value, _ := f.Fields[item].ValueOf(v); !f.IsBlank(item, value) {
 			answers = append(answers, form.Answer{Place: form.Place{Field: item, Row: int32(len(answers) - 1)}, Value: value})
 		}
 	}

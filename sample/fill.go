@@ -70,7 +70,7 @@ func moreOf(session *lifecycle.Session, group lifecycle.FieldState) lifecycle.Ev
 	for row := range group.Rows() {
 		f, _ := session.At(form.Place{Field: item, Row: int32(row)})
 		taken[f.Raw()] = true
-		if !declared.Counts(item, f.Value()) {
+		if declared.IsBlank(item, f.Value()) {
 			blank, isBlank = f, true
 		}
 	}

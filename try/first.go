@@ -60,7 +60,7 @@ func (t *tab) first(page, dir string, l look, controls, buttons []candidate) str
 	var missing, there []string
 	for k := range t.form.Declared() {
 		f := &t.form.Fields[k]
-		if _, found := l.Fields[inFirstRow(f.Path)]; found {
+		if _, found := l.Fields[form.PathInRow(f.Path, 0)]; found {
 			there = append(there, f.Path)
 		} else {
 			missing = append(missing, f.Path)
@@ -75,8 +75,8 @@ func (t *tab) first(page, dir string, l look, controls, buttons []candidate) str
 		}
 		var lines []string
 		for _, path := range missing {
-			f, _ := t.field(inFirstRow(path))
-			group, _ := t.inRows(inFirstRow(path))
+			f, _ := t.field(form.PathInRow(path, 0))
+			group, _ := t.inRows(form.PathInRow(path, 0))
 			unknown := "  # " + path + ": {control: \"…\"}"
 			switch c, found := likely(f, controls); {
 			case f.Kind == form.KindRows:

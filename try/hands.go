@@ -286,7 +286,7 @@ func (t *tab) oneMore(group string) {
 	t.addRow(group)
 	for _, id := range t.form.Members(place.Field) {
 		f := &t.form.Fields[id]
-		raw := t.valid[inFirstRow(f.Path)]
+		raw := t.valid[form.PathInRow(f.Path, 0)]
 		if raw == "" && needs(f) {
 			raw, _ = sample.One(t.form, id)
 		}

@@ -70,7 +70,7 @@ func newPlan(source *declare.Source, o Options) (*plan, error) {
 			continue
 		}
 		p.fields = append(p.fields, control)
-		if path := inFirstRow(f.Path); path != f.Path {
+		if path := form.PathInRow(f.Path, 0); path != f.Path {
 			inRows = append(inRows, path)
 		} else {
 			p.paths = append(p.paths, path)
@@ -106,9 +106,6 @@ func newPlan(source *declare.Source, o Options) (*plan, error) {
 	p.refusal, err = p.refusing(p.declared.Refusal)
 	return p, err
 }
-
-// inFirstRow is a field's path, in a row that of the first one.
-func inFirstRow(path string) string { return form.PathInRow(path, 0) }
 
 // field is what is declared of the field at a path.
 func (p *plan) field(path string) (*form.Field, form.FieldID) {

@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"leanwicket.dev/form"
 )
 
 // private lists the private fields that a trial has met, as they are named on the page.
@@ -27,7 +29,7 @@ func (t *tab) cover(r *Result) {
 		if !f.Private {
 			continue
 		}
-		path := inFirstRow(f.Path)
+		path := form.PathInRow(f.Path, 0)
 		for _, raw := range append([]string{t.valid[path], t.loaded[path]}, t.typed[path]...) {
 			if len(raw) > 1 && !slices.Contains(secrets, raw) {
 				secrets = append(secrets, raw)

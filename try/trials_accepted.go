@@ -123,7 +123,7 @@ func (t *tab) marked(now look) string {
 		switch f := now.Fields[path]; {
 		case f.Invalid:
 			return path + " is still called wrong"
-		case f.Described != "" && f.Described != t.opened.Fields[path].Described && f.Described != t.opened.Fields[inFirstRow(path)].Described:
+		case f.Described != "" && f.Described != t.opened.Fields[path].Described && f.Described != t.opened.Fields[form.PathInRow(path, 0)].Described:
 			return fmt.Sprintf("%q is still at %s", f.Described, path)
 		}
 	}

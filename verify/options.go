@@ -50,7 +50,7 @@ type Progress struct {
 	States, Transitions, Frontier, Depth int
 }
 
-func (o Options) withDefaults(form *form.Form) Options {
+func (o Options) withDefaults(declared *form.Form) Options {
 	set := func(v *int, value int) {
 		if *v == 0 {
 			*v = value
@@ -62,24 +62,20 @@ func (o Options) withDefaults(form *form.Form) Options {
 		set(&o.Loads, 2)
 	}
 	set(&o.Rows, 2)
-	o.Supplied = o.Supplied || form.Prefill.Own
+	o.Supplied = o.Supplied || declared.Prefill.Own
 	o.Attempts, o.Tries, o.Loads = min(o.Attempts, 200), min(o.Tries, 200), min(o.Loads, 200) // a count is a byte
 	set(&o.States, 10_000_000)
 	set(&o.Memory, 2<<30)
 	set(&o.Workers, runtime.GOMAXPROCS(0))
-	if plan := Plan(form, 1); o.Edited == nil && len(plan) > 0 {
+	if plan := Plan(declared, 1); o.Edited == nil && len(plan) > 0 {
 		o.Edited = plan[0]
 	}
 	o.Edited = slices.Clone(o.Edited)
 	for k, path := range o.Edited {
-		o.Edited[k] = inFirstRow(path)
+		o.Edited[k] = form.PathInRow(path, 0)
 	}
 	return o
 }
-
-// inFirstRow is the field that is walked where one in rows is named as it is declared and
-// told: crew/*/name.
-func inFirstRow(path string) string { return form.PathInRow(path, 0) }
 
 // under reports whether one more stays within a limit. A limit of 0 allows any number.
 func under(limit, count int) bool { return limit == 0 || count < limit }
@@ -133,7 +129,7 @@ type edited struct {
 // field of a comparison also gets the text that was chosen to go with the others, so that there is a
 // way in which the comparison holds.
 func editedField(f *form.Form, path string, chosen map[string]string) (edited, error) {
-	path = inFirstRow(path)
+	path = form.PathInRow(path, 0)
 	place, ok := f.Lookup(path)
 	if !ok || f.Fields[place.Field].Kind == form.KindRows {
 		return edited{}, fmt.Errorf("the form %s has no field %s to edit", f.Name, path)

@@ -129,7 +129,7 @@ func (o Options) ladder(f *form.Form) []Options {
 
 // fieldAt is the field that a walk edits at a path.
 func fieldAt(f *form.Form, path string) form.FieldID {
-	place, _ := f.Lookup(inFirstRow(path))
+	place, _ := f.Lookup(form.PathInRow(path, 0))
 	return place.Field
 }
 

@@ -60,7 +60,7 @@ func valuesType(f *form.Form) string {
 			continue
 		}
 		at.of = valueType(field)
-		if group, inRows := f.Group(form.FieldID(k)); inRows && f.IsList(group) {
+		if f.IsItem(form.FieldID(k)) {
 			at.of = "(" + at.of + ")[]"
 		}
 		if f.Submit.Method == "PATCH" {
